@@ -95,7 +95,7 @@ const opened = async (source, file, options = {}, kind = "light-table") => {
 // Waits in pages of any tab: browsers draw nothing in those behind others, so drawing can't be what is waited for.
 const until = async (page, isSo, argument) => {
   try {
-    await page.waitForFunction(isSo, argument, { polling: 100 });
+    await page.waitForFunction(isSo, argument, { polling: 100, timeout: 90000 });
   } catch (error) {
     throw new Error(`${error.message}\n${page.url()}\n${await page.innerText("#out")}`);
   }
@@ -444,7 +444,7 @@ const tests = {
     await page.locator("#stage").press("ArrowDown");
     const before = await table.command();
     const version = await page.evaluate(() => JSON.parse(document.getElementById("live").textContent).version);
-    const frame = readdirSync(path("reeds")).find((name) => name.endsWith(".png"));
+    const frame = `${/reeds:(\S+): moved/.exec(await page.innerText("#done"))[1]}.png`;
     appendFileSync(path(`reeds/${frame}`), "x");
     await until(
       page,
