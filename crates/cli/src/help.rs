@@ -17,7 +17,7 @@ struct HelpTopic {
     examples: &'static [(&'static str, &'static str)],
 }
 
-const TOPICS: [HelpTopic; 22] = [
+const TOPICS: [HelpTopic; 23] = [
     HelpTopic {
         name: "inspect",
         first: &[],
@@ -104,7 +104,10 @@ const TOPICS: [HelpTopic; 22] = [
     HelpTopic {
         name: "unpack",
         first: &[],
-        examples: &[("restore every frame as it was before packing", "unpack pond.json -o unpacked")],
+        examples: &[
+            ("restore every frame as it was before packing", "unpack pond.json -o unpacked"),
+            ("layers to paint on", "unpack pond.json -o pond.ora"),
+        ],
     },
     HelpTopic {
         name: "export",
@@ -163,6 +166,14 @@ const TOPICS: [HelpTopic; 22] = [
         name: "preview drift",
         first: &[],
         examples: &[("its position before and after", "preview drift koi steady -o drift.png")],
+    },
+    HelpTopic {
+        name: "preview changes",
+        first: &["output", "strict"],
+        examples: &[
+            ("what differs, as a list and a picture", "preview changes koi steady -o changes.png"),
+            ("the same for scripts", "preview changes koi steady --json"),
+        ],
     },
     HelpTopic {
         name: "check",
