@@ -271,9 +271,9 @@ mod tests {
         let changes = SetChanges::between(&old, &new);
         let style = ChangesStyle { width: 600, height: 4096, zoom: None, limits: PixelLimits::default() };
         let draw = |style| draw_changes(&old, &new, &changes, style).unwrap();
-        let (small, large) = (draw(style), draw(ChangesStyle { zoom: Some(6), ..style }));
+        let (small, large) = (draw(style), draw(ChangesStyle { zoom: Some(12), ..style }));
         assert!(small.len() == 1 && large[0].height() > small[0].height() && small[0].width() <= 640);
-        assert!(draw(ChangesStyle { height: 300, width: 250, zoom: Some(6), ..style }).len() > 1);
+        assert!(draw(ChangesStyle { height: 300, width: 250, zoom: Some(12), ..style }).len() > 1);
         let limits = PixelLimits { per_image: 100, total: 100 };
         assert!(draw_changes(&old, &new, &changes, ChangesStyle { limits, ..style }).is_err());
         draw_changes(&old, &old, &SetChanges::default(), style).unwrap();
