@@ -16,7 +16,7 @@ use super::CommandContext;
 use crate::args::Inspect;
 use crate::failure::Failure;
 use crate::message::MessageLevel;
-use crate::wording::{abbreviate_list, cells, command_line, count_noun, format_millis, layer_loss, rest_of};
+use crate::wording::{abbreviate_list, cells, command_line, count_noun, format_millis, rest_of};
 
 #[derive(Serialize)]
 struct Report {
@@ -203,10 +203,9 @@ fn sheet(image: &ImageReport) -> ImageSummary {
             let (count, total_ms) = (millis.len(), millis.iter().sum());
             sheet.animation = Some(Timing { count, ms: millis.clone(), total_ms, plays: *plays });
         }
-        ImageContent::Layers { layers, groups, losses } => {
+        ImageContent::Layers { layers, groups } => {
             let command = slice_command(&image.file, CutOptions::default(), None);
             sheet.layers = Some(LayersReport { count: *layers, groups: groups.clone(), command });
-            sheet.findings.extend(losses.iter().map(|(loss, names)| layer_loss(*loss, names)));
         }
         ImageContent::Sheet { background, is_blank, grids, loose, square_cells, counts } => {
             sheet.background = background.map(|color| color.to_string());

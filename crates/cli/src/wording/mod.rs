@@ -7,7 +7,7 @@ mod report_path;
 mod table;
 
 pub(crate) use findings::{FindingReport, WordedGroup, command_line, pasteable_command, word_findings};
-pub(crate) use notices::{layer_loss, notice, task_label};
+pub(crate) use notices::{notice, task_label};
 pub(crate) use numbers::{
     abbreviate_list, cells, count_noun, format_bytes, format_millis, group_digits, numbers_as_ranges,
     pasteable, pasteable_path, rest_of, spacing_options,

@@ -372,7 +372,7 @@ fn remark(remark: &ReadNotice) -> (MessageLevel, Message) {
 }
 
 /// Layers that aren't as they look in their painting, and why.
-pub(crate) fn layer_loss(loss: LayerLoss, names: &[String]) -> String {
+fn layer_loss(loss: LayerLoss, names: &[String]) -> String {
     let layers = if names.len() == 1 { "layer" } else { "layers" };
     let names: Vec<String> = names
         .iter()

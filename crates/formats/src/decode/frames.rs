@@ -29,6 +29,11 @@ pub(super) fn load_frames(
         DecodedImage::Moving(animation) => {
             animation_frames(animation, sprite, &sprite_name(path)?, &file, is_truncated)
         }
+        DecodedImage::Layers(layered) if layered.is_flat() => {
+            let flat = layered.flattened(limits);
+            let flat = flat.map_err(|problem| Error::read(path, problem))?;
+            frames_of_still(flat, sprite, sprite_name(path)?, &file).map(|set| (set, layered.remarks(&file)))
+        }
         DecodedImage::Layers(layered) => layer_frames(*layered, sprite, &file),
     };
     let (set, mut remarks) = read.map_err(|problem| Error::read(path, problem))?;

@@ -17,7 +17,8 @@ use zip::result::ZipError;
 
 use crate::ReadProblem;
 use crate::decode::codec::{
-    DecodedFile, DecodedImage, Format, ImageInfo, Layer, LayerLoss, LayeredImage, ReadOptions, check_size,
+    DecodeLease, DecodedFile, DecodedImage, Format, ImageInfo, Layer, LayerLoss, LayeredImage, ReadOptions,
+    check_size,
 };
 use crate::decode::outcome::ReadNotice;
 use crate::decode::png;
@@ -62,14 +63,7 @@ pub(super) fn decode(bytes: &[u8], limits: &ReadOptions) -> Result<DecodedFile, 
     let known = known.and_then(|text| set_without_pages(text.as_bytes(), limits).ok());
     let info = ImageInfo { format: Format::OpenRaster, size, color: "RGBA, 8 bit".to_owned(), loss };
     let layered = LayeredImage { size, layers, losses, known };
-    // A sheet that was drawn below guides is a picture like others.
-    let picture = match layered.layers.as_slice() {
-        [only] if only.groups.is_empty() && layered.known.is_none() => {
-            DecodedImage::Still(Pixels::from_image(layered.flattened()))
-        }
-        _ => DecodedImage::Layers(Box::new(layered)),
-    };
-    Ok(DecodedFile { info, picture, is_truncated: false })
+    Ok(DecodedFile { info, picture: DecodedImage::Layers(Box::new(layered)), is_truncated: false })
 }
 
 fn damaged(why: &dyn ToString) -> ReadProblem {
@@ -125,9 +119,13 @@ impl StackReader<'_> {
             return Err(damaged(&format!("it has groups in groups more than {DEEPEST} deep")));
         }
         for node in stack.children().rev().filter(Node::is_element) {
-            let number =
-                |name: &str| node.attribute(name).and_then(|text| text.parse::<f64>().ok()).unwrap_or(0.0);
-            let at = (x + number("x") as i64, y + number("y") as i64);
+            // Nothing that far away shows, and sums of a few can't overflow.
+            let far = f64::from(u32::MAX);
+            let number = |name: &str| -> i64 {
+                let number = node.attribute(name).and_then(|text| text.parse::<f64>().ok());
+                number.map_or(0, |number| number.clamp(-far, far) as i64)
+            };
+            let at = (x + number("x"), y + number("y"));
             let is_group = node.has_tag_name("stack");
             if !is_group && !node.has_tag_name("layer") {
                 continue;
@@ -199,6 +197,7 @@ impl StackReader<'_> {
         };
         let opacity = node.attribute("opacity").and_then(|text| text.parse::<f64>().ok()).unwrap_or(1.0);
         let pixels = if opacity < 1.0 { faded(&pixels, opacity.max(0.0)) } else { pixels };
+        pixels.charge_to(&self.limits.memory);
         self.layers.push(Layer { name, groups: groups.to_vec(), pixels, at });
         Ok(())
     }
@@ -219,8 +218,32 @@ impl LayeredImage {
         Self { size, layers, losses: Vec::new(), known: None }
     }
 
-    /// All layers over each other, as the painting shows them.
-    pub fn flattened(&self) -> RgbaImage {
+    /// Whether it is one picture for all that is known: a layer alone, as below the guide of a guide sheet.
+    pub fn is_flat(&self) -> bool {
+        matches!(self.layers.as_slice(), [only] if only.groups.is_empty()) && self.known.is_none()
+    }
+
+    /// What there is to know of its layers.
+    pub fn remarks(&self, file: &str) -> Vec<ReadNotice> {
+        let remark = |(loss, names): &(LayerLoss, Vec<String>)| ReadNotice::Layers {
+            file: file.to_owned(),
+            names: names.clone(),
+            loss: *loss,
+        };
+        self.losses.iter().map(remark).collect()
+    }
+
+    /// All layers over each other, as the painting shows them, in memory of its own.
+    ///
+    /// # Errors
+    /// Where there is no memory for it.
+    pub fn flattened(&self, limits: &ReadOptions) -> Result<Pixels, ReadProblem> {
+        let room = DecodeLease::of(self.size, 0, limits)?;
+        Ok(room.fill(self.merged()))
+    }
+
+    /// The same for a file that is written.
+    pub(crate) fn merged(&self) -> RgbaImage {
         let mut image = RgbaImage::new(self.size.width, self.size.height);
         for Layer { pixels, at, .. } in &self.layers {
             for (y, row) in (at.y..).zip(pixels.rows()) {
@@ -243,10 +266,8 @@ pub fn layer_frames(
     sprite: &Name,
     file: &str,
 ) -> Result<(FrameSet, Vec<ReadNotice>), ReadProblem> {
-    let LayeredImage { size, layers, losses, known } = layered;
-    let remarks =
-        losses.into_iter().map(|(loss, names)| ReadNotice::Layers { file: file.to_owned(), names, loss });
-    let remarks = remarks.collect();
+    let remarks = layered.remarks(file);
+    let LayeredImage { size, layers, known, .. } = layered;
     let groups: Vec<Group> = layers.iter().map(|layer| Group::of(&layer.groups, sprite)).collect();
     if let Some(set) = known.and_then(|(known, kept)| with_known(known, &kept, &layers, &groups)) {
         return Ok((set, remarks));
@@ -426,18 +447,19 @@ mod tests {
               <layer name="sketch" src="data/a.png" visibility="hidden"/>
             </stack>
             <stack name="sit"><stack name="left"><layer name="up" src="data/a.png" opacity="0.5"/></stack></stack>
-            <layer name="" src="data/a.png" x="99"/>"#;
+            <layer name="" src="data/a.png" x="99"/>
+            <stack x="1e300" y="-1e300"><layer name="far" src="data/a.png" x="1e300" y="nan"/></stack>"#;
         let (set, remarks) = frames(&painting(stack, &[("a", 2, 2)]));
         let names: Vec<&str> = set.frames().iter().map(|frame| frame.name().as_str()).collect();
-        assert_eq!(names, ["layer-0", "up", "down", "up-2"]);
+        assert_eq!(names, ["far", "layer-1", "up", "down", "up-2"]);
         assert!(set.frames().iter().all(|frame| frame.canvas() == Size::new(8, 6) && frame.is_untrimmed()));
         let extent =
             |at: usize| set.frames()[at].extent(0).map(|rect| (rect.x, rect.y, rect.width, rect.height));
         assert_eq!(
-            [0, 1, 2, 3].map(extent),
-            [None, Some((0, 0, 2, 2)), Some((0, 5, 1, 1)), Some((3, 1, 2, 2))]
+            [0, 1, 2, 3, 4].map(extent),
+            [None, None, Some((0, 0, 2, 2)), Some((0, 5, 1, 1)), Some((3, 1, 2, 2))]
         );
-        assert_eq!(set.frames()[1].full_image().get(0, 0).unwrap()[3], 128);
+        assert_eq!(set.frames()[2].full_image().get(0, 0).unwrap()[3], 128);
         let clips: Vec<String> = set
             .clips()
             .iter()
@@ -454,7 +476,7 @@ mod tests {
             [
                 lost(LayerLoss::Hidden, &["sketch"]),
                 lost(LayerLoss::Guide, &["guide"]),
-                lost(LayerLoss::Cropped, &["", "down"])
+                lost(LayerLoss::Cropped, &["far", "", "down"])
             ]
         );
     }
@@ -464,9 +486,14 @@ mod tests {
         let stack =
             r#"<layer name="guide" src="data/g.png"/><layer name="drawing" src="data/a.png" x="1" y="2"/>"#;
         let bytes = painting(stack, &[("a", 2, 2), ("g", 8, 6)]);
-        let decoded = decode(&bytes, &ReadOptions::default()).unwrap();
-        let DecodedImage::Still(pixels) = decoded.picture else { panic!("no picture") };
+        let layered = layers(&bytes);
+        assert!(layered.is_flat());
+        let pixels = layered.flattened(&ReadOptions::default()).unwrap();
         assert_eq!((pixels.size(), pixels.content_bounds(0)), (Size::new(8, 6), Some(Rect::new(1, 2, 2, 2))));
+        // What is hidden is named, whatever becomes of the rest.
+        let hidden = format!(r#"{stack}<layer name="sketch" src="data/a.png" visibility="hidden"/>"#);
+        let layered = layers(&painting(&hidden, &[("a", 2, 2), ("g", 8, 6)]));
+        assert!(layered.is_flat() && layered.remarks("art.ora").len() == 2);
     }
 
     #[test]

@@ -45,7 +45,7 @@ pub fn painting(path: &Path, set: &FrameSet, run: &Transaction) -> Result<Writte
     }
     archived.push((MANIFEST.to_owned(), manifest.to_text().into_bytes()));
     let stack = stack(set, &layers, &files);
-    let merged = LayeredImage::of(canvas, layers).flattened();
+    let merged = LayeredImage::of(canvas, layers).merged();
     let bytes = archive(&merged, &stack, &archived).map_err(wrong)?;
     let batch = run.plan(&[path.to_owned()], &[])?;
     batch.stage(0, &bytes)?;

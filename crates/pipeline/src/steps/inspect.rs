@@ -6,13 +6,12 @@ use shibori_core::cut::{CellChoice, Cut, GridCandidate, SheetAnalysis, cut_cells
 use shibori_core::{Background, Color, Pixels, Size, parallel};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::{
-    DecodedFile, DecodedImage, ImageInfo, LayerLoss, LayeredImage, image, images_in, manifest_of, pages_of,
-    sequence_of,
+    DecodedFile, DecodedImage, ImageInfo, LayeredImage, image, images_in, manifest_of, pages_of, sequence_of,
 };
 use tracing::info_span;
 
 use crate::options::CutOptions;
-use crate::steps::sheet::{SheetReading, find_islands};
+use crate::steps::sheet::{SheetReading, find_islands, flattened};
 use crate::{Context, Error};
 
 /// Fewer drawings than this are one picture, not loose drawings.
@@ -63,8 +62,6 @@ pub enum ImageContent {
         layers: usize,
         /// The groups they are in, in order.
         groups: Vec<String>,
-        /// What was left out, or isn't as it looks.
-        losses: Vec<(LayerLoss, Vec<String>)>,
     },
     /// An animation.
     Animation {
@@ -217,7 +214,14 @@ pub(crate) fn inspect_file(path: &Path, cx: &Context<'_>) -> Result<ImageReport,
     let DecodedFile { info, picture, .. } = image(&cx.resolve(path), cx.limits())?;
     let animation = match picture {
         DecodedImage::Still(pixels) => return still(path, info, &pixels, cx),
-        DecodedImage::Layers(layered) => return Ok(layers(path, info, *layered)),
+        DecodedImage::Layers(layered) => {
+            let flat = flattened(path, &layered, cx)?;
+            return if layered.is_flat() {
+                still(path, info, &flat, cx)
+            } else {
+                Ok(layers(path, info, &flat, &layered))
+            };
+        }
         DecodedImage::Moving(animation) => animation,
     };
     let millis = animation.moments.iter().map(|moment| moment.span.millis()).collect();
@@ -227,14 +231,13 @@ pub(crate) fn inspect_file(path: &Path, cx: &Context<'_>) -> Result<ImageReport,
     Ok(ImageReport { file: path.to_owned(), info, transparency, empty, holds })
 }
 
-fn layers(path: &Path, info: ImageInfo, layered: LayeredImage) -> ImageReport {
-    let flat = Pixels::from_image(layered.flattened());
-    let images = std::slice::from_ref(&flat);
+fn layers(path: &Path, info: ImageInfo, flat: &Pixels, layered: &LayeredImage) -> ImageReport {
+    let images = std::slice::from_ref(flat);
     let (transparency, empty) = (transparency(images), empty_share(images));
     let mut groups: Vec<String> = layered.layers.iter().map(|layer| layer.groups.join("/")).collect();
     groups.dedup();
     groups.retain(|group| !group.is_empty());
-    let holds = ImageContent::Layers { layers: layered.layers.len(), groups, losses: layered.losses };
+    let holds = ImageContent::Layers { layers: layered.layers.len(), groups };
     ImageReport { file: path.to_owned(), info, transparency, empty, holds }
 }
 

@@ -9,7 +9,10 @@ use shibori_core::cut::{
 };
 use shibori_core::{Background, Cell, Color, Pixels, Rect, SignedRect, UVec2};
 
+use shibori_formats::decode::LayeredImage;
+
 use crate::options::{CleanOptions, CutOptions};
+use crate::steps::slice::file_name;
 use crate::{Context, Error, Notice, SheetError, SizeCause};
 
 /// Evidence in nats from which a grid is worth proposing.
@@ -41,6 +44,15 @@ pub(crate) fn within(
     let Some(area) = area else { return Ok((pixels.clone(), UVec2::default())) };
     let part = area.to_rect().and_then(|rect| Some((pixels.crop(rect)?, UVec2 { x: rect.x, y: rect.y })));
     part.ok_or_else(|| Error::Sheet(SheetError::Within { sheet: path.to_owned(), area, size: pixels.size() }))
+}
+
+/// A painting as the one picture that it looks like, after what there is to know of its layers.
+pub(crate) fn flattened(path: &Path, painting: &LayeredImage, cx: &Context<'_>) -> Result<Pixels, Error> {
+    for remark in painting.remarks(&file_name(path)) {
+        cx.notify(Notice::Read(remark));
+    }
+    let read = |problem| Error::File(shibori_formats::Error::Read { path: path.to_owned(), problem });
+    painting.flattened(cx.limits()).map_err(read)
 }
 
 /// Makes the background transparent where that was asked for, and says so where it was not but could be. `path` is as the

@@ -28,7 +28,7 @@ use crate::plan::{Change, CleanReport, CleanStep, Naming, Plan, PlanOutcome};
 use crate::steps::loading::{accept_loaded, load_with_companions, report_total_memory};
 use crate::steps::lowering::{Defaults, lower_clean, lower_clean_frames, lower_marks, lower_shape, naming};
 use crate::steps::namesakes::{folder_name, sprites_of_namesakes, with_folder};
-use crate::steps::sheet::{Sheet, find_islands, grid_of, prepare_sheet, within};
+use crate::steps::sheet::{Sheet, find_islands, flattened, grid_of, prepare_sheet, within};
 use crate::steps::slice_sources::{expand_folders, is_file, numbered_images};
 use crate::{Context, Error, Notice, SheetError, SizeCause, Source, Task};
 
@@ -423,9 +423,10 @@ fn cut_file(
             return cut_still(path, &pixels, options, cx);
         }
         // With a way to cut, a painting is the sheet that it looks like.
-        DecodedImage::Layers(layered) if options.cut.has_cut_method() || options.cut.within.is_some() => {
-            let flat = Pixels::from_image(layered.flattened());
-            return cut_still(path, &flat, options, cx);
+        DecodedImage::Layers(layered)
+            if layered.is_flat() || options.cut.has_cut_method() || options.cut.within.is_some() =>
+        {
+            return cut_still(path, &flattened(path, &layered, cx)?, options, cx);
         }
         DecodedImage::Layers(layered) => {
             let sprite = sprite_of(path, options)?;

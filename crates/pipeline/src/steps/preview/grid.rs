@@ -10,7 +10,7 @@ use shibori_formats::decode::{DecodedFile, DecodedImage, image, rects};
 
 use crate::options::GridPreviewOptions;
 use crate::steps::preview::by_zoom;
-use crate::steps::sheet::{find_islands, grid_of, prepare_sheet, within};
+use crate::steps::sheet::{find_islands, flattened, grid_of, prepare_sheet, within};
 use crate::{Context, Error, Notice, SheetError, Source};
 
 /// A cut drawn over its sheet.
@@ -82,7 +82,7 @@ fn pixels_of(source: &Source, cx: &Context<'_>) -> Result<Pixels, Error> {
     cx.transaction().add_sources(&[file]);
     match picture {
         DecodedImage::Still(pixels) => Ok(pixels),
-        DecodedImage::Layers(layered) => Ok(Pixels::from_image(layered.flattened())),
+        DecodedImage::Layers(layered) => flattened(path, &layered, cx),
         DecodedImage::Moving(animation) => Err(Error::Sheet(SheetError::IsAnimation {
             file: path.to_owned(),
             frames: animation.moments.len(),

@@ -7,7 +7,7 @@ use shibori_core::clean::{KeyColors, KeyScope, key};
 use shibori_core::cut::{GridCandidate, IslandOptions, SheetAnalysis};
 use shibori_core::{Background, Color, Frame, Pixels};
 use shibori_formats::DisplaySlashed;
-use shibori_formats::decode::{DecodedFile, DecodedImage, image, manifest_of, overrides, sprite_name};
+use shibori_formats::decode::{DecodedImage, image, manifest_of, overrides, sprite_name};
 use shibori_formats::encode;
 use shibori_formats::manifest::SET_FILE;
 use shibori_report::{
@@ -20,7 +20,7 @@ use crate::steps::inspect::{ImageContent, sheet_content};
 use crate::steps::loading::load_with_companions;
 use crate::steps::preview::html::HtmlPage;
 use crate::steps::preview::pages::pages_of;
-use crate::steps::sheet::{SheetReading, find_islands};
+use crate::steps::sheet::{SheetReading, find_islands, flattened};
 use crate::{Context, Error, Source};
 
 /// Distances at which pieces belong together that can be tried on the page.
@@ -95,13 +95,22 @@ pub(super) fn draw(
     };
     if !target.has_manifest
         && whole.is_file()
-        && let DecodedFile { picture: DecodedImage::Still(pixels), .. } = image(&whole, cx.limits())?
+        && let Some(pixels) = still(path, &whole, cx)?
     {
         cx.transaction().add_sources(std::slice::from_ref(&whole));
         let table = table(LightTableContent::Sheet(sheet(path, &pixels, cx)?));
         return Ok(HtmlPage::new(light_table(&table), None, 0));
     }
     page(source, &table, cx)
+}
+
+/// The pixels of a sheet; none of an animation, or of a painting whose layers are frames.
+fn still(path: &Path, whole: &Path, cx: &Context<'_>) -> Result<Option<Pixels>, Error> {
+    match image(whole, cx.limits())?.picture {
+        DecodedImage::Still(pixels) => Ok(Some(pixels)),
+        DecodedImage::Layers(painting) if painting.is_flat() => flattened(path, &painting, cx).map(Some),
+        DecodedImage::Layers(_) | DecodedImage::Moving(_) => Ok(None),
+    }
 }
 
 /// The table of frames that a recipe makes: it ends in lines of the recipe.
