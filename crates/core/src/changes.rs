@@ -226,22 +226,22 @@ impl ClipChange {
         if self.frames {
             let steps = |clip: &Clip| clip.steps().len();
             parts.push(match (steps(before), steps(after)) {
-                (from, to) if from == to => "other frames".to_owned(),
+                (from, to) if from == to => "frames changed".to_owned(),
                 (from, to) => format!("{from} to {to} steps"),
             });
         }
         if self.times {
             let ms = |clip: &Clip| (clip.total_millis() * 100.0).round() / 100.0;
             parts.push(match (ms(before), ms(after)) {
-                (from, to) if from == to => "other times, the same in total".to_owned(),
+                (from, to) if from == to => "times changed, same total".to_owned(),
                 (from, to) => format!("{from} to {to} ms"),
             });
         }
         if self.playback {
-            parts.push(format!("plays {}, before {}", after.playback(), before.playback()));
+            parts.push(format!("plays {} (was {})", after.playback(), before.playback()));
         }
         if self.events {
-            parts.push("other events".to_owned());
+            parts.push("events changed".to_owned());
         }
         parts.join(", ")
     }
@@ -340,10 +340,16 @@ fn compare_pictures(before: &Frame, after: &Frame) -> (Option<PictureChange>, Op
     };
     let mut ways: Vec<(i64, i64)> = vec![(0, 0)];
     let pivots = (after.pivot().x - before.pivot().x, after.pivot().y - before.pivot().y);
-    ways.push((pivots.0.round() as i64, pivots.1.round() as i64));
+    let pivots = (pivots.0.round() as i64, pivots.1.round() as i64);
+    if pivots != (0, 0) {
+        ways.push(pivots);
+    }
     for (right, bottom) in [(false, false), (true, true), (false, true), (true, false)] {
         let (from, to) = (corner(a, right, bottom), corner(b, right, bottom));
-        ways.push((to.0 - from.0, to.1 - from.1));
+        let way = (to.0 - from.0, to.1 - from.1);
+        if !ways.contains(&way) {
+            ways.push(way);
+        }
     }
     let mut best: Option<(PictureChange, (i64, i64))> = None;
     for way in ways {

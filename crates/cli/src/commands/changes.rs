@@ -1,6 +1,9 @@
 //! `shibori preview changes`: what differs between two versions, as a list, a picture or a page.
 
+use std::collections::HashMap;
+
 use serde::Serialize;
+use shibori_core::Name;
 use shibori_core::changes::{ChangeGroup, ClipChange, FrameChange};
 use shibori_formats::{DisplaySlashed, encode};
 use shibori_pipeline::Source;
@@ -11,8 +14,9 @@ use crate::args::Changes;
 use crate::failure::Failure;
 use crate::wording::{ReportPath, count_noun};
 
-/// More frames of a clip are only counted.
+/// More frames of a clip, and more lines of a sprite, are only counted.
 const MOST_LISTED: usize = 8;
+const MOST_LINES: usize = 40;
 
 #[derive(Serialize)]
 struct Report {
@@ -123,7 +127,11 @@ fn sprite_lines(compared: &Comparison) -> Vec<(String, Vec<String>)> {
         let whole = new.frames_of(sprite).len().max(old.frames_of(sprite).len());
         let mut parts = count_states(&frames, "frame", whole);
         parts.extend(count_states(&clips, "clip", clips.len()));
-        let details = groups.iter().flat_map(|group| group_lines(compared, group)).collect();
+        let mut details: Vec<String> = groups.iter().flat_map(|group| group_lines(compared, group)).collect();
+        if details.len() > MOST_LINES {
+            let rest = details.split_off(MOST_LINES).len();
+            details.push(format!("{rest} more lines; -o FILE.html and --json have them all"));
+        }
         lines.push((format!("{sprite}: {}", parts.join(", ")), details));
     }
     lines
@@ -180,17 +188,19 @@ fn state_of(old: Option<usize>, new: Option<usize>) -> &'static str {
 fn report(compared: &Comparison) -> Report {
     let Comparison { old, new, changes } = compared;
     let groups = changes.by_clip(old, new);
+    let of_group =
+        |group: &'_ ChangeGroup| group.frames.iter().map(|&at| (at, group.clip.clone())).collect::<Vec<_>>();
+    let clips: HashMap<usize, Option<Name>> = groups.iter().flat_map(of_group).collect();
     let frame = |(number, change): (usize, &FrameChange)| {
         let (set, at) = change.place(old, new);
         let frame = &set.frames()[at];
         let before = change.old.map(|at| &old.frames()[at]).filter(|_| change.is_renamed);
-        let group = groups.iter().find(|group| group.frames.contains(&number));
         FrameReport {
             sprite: frame.sprite().to_string(),
             name: frame.name().to_string(),
             state: state_of(change.old, change.new),
             was: before.map(|frame| [frame.sprite().to_string(), frame.name().to_string()]),
-            clip: group.and_then(|group| group.clip.as_ref()).map(ToString::to_string),
+            clip: clips.get(&number).and_then(|clip| Some(clip.as_ref()?.to_string())),
             pixels: change.picture.map(|picture| picture.pixels),
             share: change.picture.map(|picture| (picture.share() * 1e4).round() / 1e4),
             moved: change.moved,
