@@ -34,6 +34,8 @@ pub(crate) struct Console {
     broken: Mutex<Option<io::Error>>,
     /// Everything that is said, for a page; none if there is no page.
     record: Option<Mutex<Vec<RecordedLine>>>,
+    /// Whether a page alone gets it.
+    is_hidden: bool,
 }
 
 /// A line that was said.
@@ -76,12 +78,18 @@ impl Console {
             json_output: Mutex::default(),
             broken: Mutex::new(None),
             record: None,
+            is_hidden: false,
         }
     }
 
     /// A console that also keeps what is said, until [`Console::take_record`] takes it.
     pub(crate) fn recording(everywhere: &GlobalArgs) -> Self {
         Self { record: Some(Mutex::default()), ..Self::new(everywhere) }
+    }
+
+    /// A console that only keeps what is said.
+    pub(crate) fn hidden(everywhere: &GlobalArgs) -> Self {
+        Self { is_hidden: true, ..Self::recording(everywhere) }
     }
 
     /// What was said since the last call.
@@ -92,7 +100,7 @@ impl Console {
         self.record.as_ref().map(lock).unwrap_or_default()
     }
 
-    pub(crate) fn record(&self, kind: &'static str, text: &str) {
+    fn record(&self, kind: &'static str, text: &str) {
         if let Some(record) = &self.record {
             let line = RecordedLine { kind, text: text.to_owned() };
             record.lock().unwrap_or_else(PoisonError::into_inner).push(line);
@@ -110,6 +118,7 @@ impl Console {
             json_output: Mutex::default(),
             broken: Mutex::new(None),
             record: None,
+            is_hidden: false,
         }
     }
 
@@ -202,7 +211,7 @@ impl Console {
 
     /// Whether a bar would be seen.
     pub(crate) fn shows_progress(&self) -> bool {
-        !self.quiet && io::stderr().is_terminal()
+        !self.quiet && !self.is_hidden && io::stderr().is_terminal()
     }
 
     /// A text that is the whole result, as it is.
@@ -214,6 +223,9 @@ impl Console {
     }
 
     fn print_out(&self, text: &str) {
+        if self.is_hidden {
+            return;
+        }
         self.record_error(writeln!(AutoStream::new(io::stdout(), self.paint_out), "{text}"));
     }
 
@@ -231,6 +243,13 @@ impl Console {
     pub(crate) fn write_error(&self) -> Option<io::Error> {
         self.record_error(io::stdout().flush());
         self.broken.lock().ok()?.take()
+    }
+
+    /// Says what went wrong, unless that was said already.
+    pub(crate) fn failure(&self, failure: &Failure) {
+        if let Some(message) = &failure.message {
+            self.message(MessageLevel::Error, message);
+        }
     }
 
     /// Something to know, on stderr. Errors are said even when quiet.
@@ -264,6 +283,9 @@ impl Console {
     }
 
     fn print_err(&self, text: &str) {
+        if self.is_hidden {
+            return;
+        }
         let _ = writeln!(AutoStream::new(io::stderr(), self.paint_err), "{text}");
     }
 }
@@ -300,7 +322,7 @@ impl Observer for Console {
 }
 
 /// A message with what it points to.
-fn render_message(message: &Message) -> String {
+pub(crate) fn render_message(message: &Message) -> String {
     match &message.pointer {
         Some(pointer) => format!("{}\n{pointer}", message.text),
         None => message.text.clone(),

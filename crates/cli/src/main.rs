@@ -32,7 +32,6 @@ use commands::CommandContext;
 use console::Console;
 use failure::{Exit, Failure};
 use help::Extent;
-use message::MessageLevel;
 use shibori_core::SyntaxError;
 use shibori_formats::DisplaySlashed;
 use shibori_formats::export::BUILTIN_TEMPLATES;
@@ -73,7 +72,7 @@ fn main() -> ExitCode {
             match console.write_error() {
                 None => ExitCode::SUCCESS,
                 Some(error) => {
-                    say(&console, &Failure::usage(format!("standard output: {error}")));
+                    console.failure(&Failure::usage(format!("standard output: {error}")));
                     ExitCode::from(Exit::Output as u8)
                 }
             }
@@ -83,7 +82,7 @@ fn main() -> ExitCode {
 }
 
 fn exit_with(console: &Console, failure: &Failure) -> ExitCode {
-    say(console, failure);
+    console.failure(failure);
     console.finish(Some(failure));
     ExitCode::from(failure.exit as u8)
 }
@@ -98,12 +97,6 @@ fn clean_up_when_interrupted() {
     };
     // Fails only where somebody listens already, and nobody does.
     let _ = ctrlc::set_handler(ended);
-}
-
-fn say(console: &Console, failure: &Failure) {
-    if let Some(message) = &failure.message {
-        console.message(MessageLevel::Error, message);
-    }
 }
 
 /// A command line that can't be read. A mistake inside a typed value is pointed at; the rest is clap's to tell.

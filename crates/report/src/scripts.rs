@@ -40,6 +40,7 @@ pub(crate) const SHEET: Bundle = modules![
     "view/fields",
     "view/live",
     "view/table",
+    "view/cleaning",
     "view/sheet",
 ];
 

@@ -13,14 +13,16 @@ use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::options::{Flag, RunOptions, ShapeOptions};
 use shibori_pipeline::steps::{RenderedPreview, TableTarget, View};
 use shibori_pipeline::{NoopObserver, Observer, Source};
+use tempfile::TempDir;
 
 use super::{CommandContext, run as run_command};
 use crate::args::{Cli, Command, GlobalArgs};
 use crate::console::Console;
 use crate::failure::Failure;
+use crate::message::{Message, MessageLevel};
 use crate::serve::{
-    Answer, ApplyRequest, Live, LiveTab, OnConflict, RELOAD_PATH, STATUS_PATH, Server, Site, failure_lines,
-    problem_page, with_live,
+    Answer, ApplyRequest, Live, LiveTab, OnConflict, RELOAD_PATH, STATUS_PATH, Server, Site, TRY_PATH,
+    failure_text, problem_page, with_live,
 };
 use crate::wording::pasteable_command;
 
@@ -70,9 +72,7 @@ pub(super) fn serve(
     program.console.event(&serde_json::json!({ "address": address }));
     if opens && let Err(error) = open::that_detached(&address) {
         let text = format!("no browser could be opened: {error}; open the address above");
-        program
-            .console
-            .message(crate::message::MessageLevel::Warning, &crate::message::Message::plain(&text));
+        program.console.message(MessageLevel::Warning, &Message::plain(&text));
     }
     loop {
         let began = Instant::now();
@@ -175,14 +175,36 @@ impl TableSite {
     /// Runs what a page asks for, if it is among what pages show.
     fn apply(&self, request: &ApplyRequest) -> Result<String, Failure> {
         let mut everywhere = self.everywhere.clone();
-        if request.is_trial {
-            everywhere.run.dry_run = Flag::On;
-        }
         match request.on_conflict {
             Some(OnConflict::Keep) => everywhere.run.carry = Flag::On,
             Some(OnConflict::Replace) => everywhere.run.force = Flag::On,
             None => {}
         }
+        let (_folder, commands) = self.commands(request)?;
+        let program = CommandContext {
+            undo: Some(self.live.log.clone()),
+            ..CommandContext::new(&self.console, &everywhere)
+        };
+        for (command, text) in &commands {
+            self.console.print_line(&format!("> {text}"));
+            run_command(command, &program)?;
+        }
+        Ok(commands.iter().map(|(_, text)| text.as_str()).collect::<Vec<_>>().join(" && "))
+    }
+
+    /// Says what would be done, and writes nothing. Of several commands it is the first: the next would read what that one
+    /// didn't write.
+    fn try_out(&self, request: &ApplyRequest, console: &Console) -> Result<String, Failure> {
+        let mut everywhere = self.everywhere.clone();
+        everywhere.run.dry_run = Flag::On;
+        let (_folder, commands) = self.commands(request)?;
+        let program = CommandContext::new(console, &everywhere);
+        commands.first().map_or(Ok(()), |(command, _)| run_command(command, &program))?;
+        Ok(String::new())
+    }
+
+    /// The commands of a request with their texts, and the folder of the per-frame list that they read.
+    fn commands(&self, request: &ApplyRequest) -> Result<(TempDir, Vec<(Command, String)>), Failure> {
         let folder = tempfile::tempdir().map_err(|error| Failure::output(error.to_string()))?;
         let list = folder.path().join("per-frame.csv");
         if !request.per_frame.is_empty() {
@@ -193,17 +215,7 @@ impl TableSite {
         for words in &request.commands {
             commands.push((self.allowed(words, list)?, pasteable_command(words)));
         }
-        let program = CommandContext {
-            undo: (!request.is_trial).then(|| self.live.log.clone()),
-            ..CommandContext::new(&self.console, &everywhere)
-        };
-        // A second command would read what the first one didn't write.
-        let most = if request.is_trial { 1 } else { commands.len() };
-        for (command, text) in &commands[..most.min(commands.len())] {
-            program.console.print_line(&format!("> {text}"));
-            run_command(command, &program)?;
-        }
-        Ok(commands.iter().map(|(_, text)| text.as_str()).collect::<Vec<_>>().join(" && "))
+        Ok((folder, commands))
     }
 
     /// A command, if the pages could show it: it reads the source or the set, writes only the set, and reads no other file
@@ -285,15 +297,16 @@ impl Site for TableSite {
         let _writer = self.live.writer();
         match self.draw(source, &NoopObserver) {
             Ok(page) => Answer::html(with_live(&page, root, &version, &self.tabs(root, path))),
-            Err(failure) => {
-                let lines: Vec<String> = failure_lines(&failure).into_iter().map(|line| line.text).collect();
-                Answer::html(problem_page(root, &version, &lines))
-            }
+            Err(failure) => Answer::html(problem_page(root, &version, &failure_text(&failure))),
         }
     }
 
     fn act(&self, path: &str, body: &[u8]) -> Answer {
-        self.live.act(path, body, &self.console, |request| self.apply(request), || self.catch_up())
+        if path == TRY_PATH {
+            let console = Console::hidden(&self.everywhere);
+            return self.live.answer_trial(body, &console, |request| self.try_out(request, &console));
+        }
+        self.live.act(path, body, &self.console, |request| self.apply(request), |_| self.catch_up())
     }
 }
 

@@ -32,7 +32,6 @@ use shibori_pipeline::{Context, Observer, recipe};
 use crate::args::{Command, GlobalArgs, SchemaOf};
 use crate::console::Console;
 use crate::failure::Failure;
-use crate::message::MessageLevel;
 use crate::wording::ReportPath;
 use crate::wording::{count_noun, format_millis};
 
@@ -77,7 +76,7 @@ impl<'a> CommandContext<'a> {
         if let Some(message) = &failure.message {
             let error = serde_json::json!({ "message": message.text, "hint": message.hint, "exit": failure.exit as u8 });
             self.console.event(&serde_json::json!({ "ok": false, "error": error }));
-            self.console.message(MessageLevel::Error, message);
+            self.console.failure(failure);
         }
     }
 

@@ -71,28 +71,16 @@ struct Job {
 }
 
 impl Job {
-    fn of(preview: &Preview) -> Self {
-        let file = |view: View, source: &Path, output: &Option<PathBuf>| {
-            let output = output.clone().unwrap_or_else(|| usual_output(&view, source));
-            Self { view, source: source.to_owned().into(), after: None, output: Some(output), here: false }
-        };
-        let image = |view: View, source: &Path, out: &ImageOutput| match out.here {
-            true => Self { output: out.output.clone(), here: true, ..file(view, source, &out.output) },
-            false => file(view, source, &out.output),
-        };
-        match preview {
-            Preview::Contact(args) => image(View::Contact(args.options.clone()), &args.source, &args.out),
-            Preview::Pages(args) => image(View::Pages(args.options.clone()), &args.source, &args.out),
-            Preview::Onion(args) => image(View::Onion(args.options.clone()), &args.source, &args.out),
-            Preview::Motion(args) => image(View::Motion(args.options.clone()), &args.source, &args.out),
-            Preview::Grid(args) => image(View::Grid(Box::new(args.options.clone())), &args.image, &args.out),
-            Preview::Html(args) => file(View::Html(args.options.clone()), &args.source, &args.output),
-            Preview::LightTable(args) => file(View::LightTable(None), &args.source, &args.output),
-            Preview::Changes(_) => unreachable!("it has a command of its own"),
-            Preview::Drift(args) => Self {
-                after: args.after.clone().map(Source::Path),
-                ..file(View::Drift(args.options.clone()), &args.source, &args.output)
-            },
+    fn file(view: View, source: &Path, output: &Option<PathBuf>) -> Self {
+        let output = output.clone().unwrap_or_else(|| usual_output(&view, source));
+        Self { view, source: source.to_owned().into(), after: None, output: Some(output), here: false }
+    }
+
+    fn image(view: View, source: &Path, out: &ImageOutput) -> Self {
+        let written = Self::file(view, source, &out.output);
+        match out.here {
+            true => Self { output: out.output.clone(), here: true, ..written },
+            false => written,
         }
     }
 }
@@ -116,15 +104,28 @@ fn usual_output(view: &View, source: &Path) -> PathBuf {
 }
 
 pub(super) fn run(preview: &Preview, program: &CommandContext<'_>) -> Result<(), Failure> {
-    if let Preview::LightTable(args) = preview
-        && let Some(port) = args.serve
-    {
-        return light_table::serve(&args.source, port, args.open, program);
-    }
-    if let Preview::Changes(args) = preview {
-        return changes::run(args, program);
-    }
-    let (job, cx) = (Job::of(preview), program.context());
+    let job = match preview {
+        Preview::Contact(args) => Job::image(View::Contact(args.options.clone()), &args.source, &args.out),
+        Preview::Pages(args) => Job::image(View::Pages(args.options.clone()), &args.source, &args.out),
+        Preview::Onion(args) => Job::image(View::Onion(args.options.clone()), &args.source, &args.out),
+        Preview::Motion(args) => Job::image(View::Motion(args.options.clone()), &args.source, &args.out),
+        Preview::Grid(args) => Job::image(View::Grid(Box::new(args.options.clone())), &args.image, &args.out),
+        Preview::Html(args) => Job::file(View::Html(args.options.clone()), &args.source, &args.output),
+        Preview::Drift(args) => Job {
+            after: args.after.clone().map(Source::Path),
+            ..Job::file(View::Drift(args.options.clone()), &args.source, &args.output)
+        },
+        Preview::LightTable(args) => match args.serve {
+            Some(port) => return light_table::serve(&args.source, port, args.open, program),
+            None => Job::file(View::LightTable(None), &args.source, &args.output),
+        },
+        Preview::Changes(args) => return changes::run(args, program),
+    };
+    draw(&job, program)
+}
+
+fn draw(job: &Job, program: &CommandContext<'_>) -> Result<(), Failure> {
+    let cx = program.context();
     let drawn = job.view.draw(&job.source, job.after.as_ref(), &cx)?;
     if job.here {
         show(&drawn)?;

@@ -7,13 +7,7 @@ use percent_encoding::percent_decode_str;
 use shibori_formats::{DisplaySlashed, escape_url_path, escape_xml};
 
 use super::Answer;
-
-/// Where pages ask for the number of the last build.
-pub(crate) const RELOAD_PATH: &str = "/.shibori/news";
-
-/// How plain pages look.
-const HEAD: &str = "<meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\">\
-    <style>:root { color-scheme: light dark } body { font: 16px/1.6 system-ui, sans-serif; margin: 2rem }</style>";
+use super::reload::{HEAD, listening};
 
 /// A folder whose files are shown, but nothing outside it.
 pub(crate) struct Folder<'a> {
@@ -45,7 +39,7 @@ impl Folder<'_> {
 
     /// The same page, loading again after the next build.
     pub(crate) fn listening(&self, page: &str) -> String {
-        listening(page, &format!("{}{RELOAD_PATH}", self.root), self.version)
+        listening(page, self.root, self.version)
     }
 }
 
@@ -96,30 +90,6 @@ fn listing(root: &str, whole: &Path, folder: &Path) -> String {
     )
 }
 
-/// A page that says why there is nothing to show, and loads again once that may have changed.
-pub(crate) fn problem_page(root: &str, version: &str, lines: &[String]) -> String {
-    let lines: String = lines
-        .iter()
-        .map(|line| format!("<p style=\"white-space:pre-wrap\">{}</p>\n", escape_xml(line)))
-        .collect();
-    let page = format!(
-        "<!doctype html><html lang=\"en\">{HEAD}<title>Light table</title><body>\n{lines}</body></html>\n"
-    );
-    listening(&page, &format!("{root}{RELOAD_PATH}"), version)
-}
-
-/// The same page, reloading once another version than this one is at an address.
-pub(crate) fn listening(page: &str, address: &str, version: &str) -> String {
-    let script = format!(
-        "<script>setInterval(() => fetch(\"{address}\").then(answer => answer.text()).then(\
-         version => version.trim() === \"{version}\" || location.reload(), () => 0), 1000)</script>\n"
-    );
-    match page.rfind("</body>") {
-        Some(at) => format!("{}{script}{}", &page[..at], &page[at..]),
-        None => format!("{page}{script}"),
-    }
-}
-
 fn kind(file: &Path) -> &'static str {
     match file.extension().unwrap_or_default().to_string_lossy().to_lowercase().as_str() {
         "html" | "htm" => "text/html; charset=utf-8",
@@ -159,7 +129,7 @@ mod tests {
             std::os::unix::fs::symlink(folder.path().join("secret.txt"), build.join("link.txt")).unwrap();
             assert!(inside(&build, "/link.txt").is_none());
         }
-        let page = listening("<body>x</body>", RELOAD_PATH, "1-2");
+        let page = listening("<body>x</body>", "", "1-2");
         assert!(page.starts_with("<body>x<script>") && page.ends_with("</script>\n</body>"), "{page}");
     }
 

@@ -7,22 +7,22 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::SystemTime;
 
+use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::store::{Undo, UndoLog};
 
 use super::Answer;
-use crate::console::{Console, RecordedLine};
+use crate::console::{Console, RecordedLine, render_message};
 use crate::failure::Failure;
-use crate::message::MessageLevel;
 use crate::wording::{abbreviate_list, count_noun};
 
 /// Where pages ask for the status.
 pub(crate) const STATUS_PATH: &str = "/.shibori/status";
 const APPLY_PATH: &str = "/.shibori/apply";
 const UNDO_PATH: &str = "/.shibori/undo";
-/// Says what an action would do, to the page that asks alone.
-const TRY_PATH: &str = "/.shibori/try";
+/// Where a page asks what an action would do.
+pub(crate) const TRY_PATH: &str = "/.shibori/try";
 
 /// So many actions can be undone, and at most this much of what they replaced is kept.
 const MOST_UNDOS: usize = 32;
@@ -32,6 +32,7 @@ const MOST_UNDO_BYTES: usize = 512 << 20;
 pub(crate) struct Live {
     state: Mutex<State>,
     writer: Mutex<()>,
+    trial: Mutex<()>,
     pub(crate) log: UndoLog,
 }
 
@@ -45,6 +46,9 @@ struct State {
     conflict: Option<&'static str>,
     undos: Vec<(String, Undo)>,
 }
+
+/// Whether an action changed any file; or the decision that it needs, if it failed for want of one.
+type Outcome = Result<bool, Option<&'static str>>;
 
 /// What pages ask for.
 #[derive(Serialize)]
@@ -89,9 +93,6 @@ pub(crate) struct ApplyRequest {
     pub(crate) per_frame: String,
     #[serde(default)]
     pub(crate) on_conflict: Option<OnConflict>,
-    /// Whether nothing is written.
-    #[serde(skip)]
-    pub(crate) is_trial: bool,
 }
 
 #[derive(Debug, Deserialize)]
@@ -115,7 +116,7 @@ impl Live {
         let began = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH);
         let began = began.map_or(0, |since| since.as_millis());
         let state = Mutex::new(State { began, ..State::default() });
-        Self { state, writer: Mutex::default(), log: UndoLog::default() }
+        Self { state, writer: Mutex::default(), trial: Mutex::default(), log: UndoLog::default() }
     }
 
     fn state(&self) -> MutexGuard<'_, State> {
@@ -180,48 +181,64 @@ impl Live {
     }
 
     /// Answers a POST. `apply` does what is asked for, with its files noted in the log, and gives what to call that; `console`
-    /// records what it says; `done` is called after files changed, with the writer held.
+    /// records what it says. `done` is called with whether any file changed, with the writer held.
     pub(crate) fn act(
         &self,
         path: &str,
         body: &[u8],
         console: &Console,
         apply: impl FnOnce(&ApplyRequest) -> Result<String, Failure>,
-        done: impl FnOnce(),
+        done: impl FnOnce(bool),
     ) -> Answer {
-        let damaged = |error: serde_json::Error| Answer::plain(400, &format!("not a request: {error}"));
         let _writer = self.writer();
         console.take_record();
         let outcome = match path {
-            APPLY_PATH => match serde_json::from_slice::<ApplyRequest>(body) {
-                Err(error) => return damaged(error),
-                Ok(request) if request.version != self.version() => return self.outdated(),
+            APPLY_PATH => match self.read_request::<ApplyRequest>(body, |request| &request.version) {
+                Err(answer) => return answer,
                 Ok(request) => self.apply(&request, console, apply),
             },
-            UNDO_PATH => match serde_json::from_slice::<UndoRequest>(body) {
-                Err(error) => return damaged(error),
-                Ok(request) if request.version != self.version() => return self.outdated(),
+            UNDO_PATH => match self.read_request::<UndoRequest>(body, |request| &request.version) {
+                Err(answer) => return answer,
                 Ok(request) => self.undo(request.on_conflict, console),
-            },
-            TRY_PATH => match serde_json::from_slice::<ApplyRequest>(body) {
-                Err(error) => return damaged(error),
-                Ok(request) => {
-                    if let Err(failure) = apply(&ApplyRequest { is_trial: true, ..request }) {
-                        speak(console, &failure);
-                    }
-                    return Answer::json(&serde_json::json!({ "lines": console.take_record() }));
-                }
             },
             _ => return Answer::plain(404, "no such action"),
         };
-        let conflict = outcome.err().flatten();
-        done();
-        self.say(console.take_record(), conflict);
+        done(outcome == Ok(true));
+        self.say(console.take_record(), outcome.err().flatten());
         Answer::json(&self.status())
     }
 
-    fn outdated(&self) -> Answer {
-        Answer::json(&self.status()).with_status(409)
+    /// A request that was made on what is shown now.
+    fn read_request<R: DeserializeOwned>(
+        &self,
+        body: &[u8],
+        version: impl Fn(&R) -> &String,
+    ) -> Result<R, Answer> {
+        let request = serde_json::from_slice::<R>(body);
+        let request = request.map_err(|error| Answer::plain(400, &format!("not a request: {error}")))?;
+        if *version(&request) == self.version() {
+            return Ok(request);
+        }
+        Err(Answer::json(&self.status()).with_status(409))
+    }
+
+    /// Answers the question what an action would do. `apply` does it without writing, and says so to `console` alone. One
+    /// question at a time: each takes as much work as the action.
+    pub(crate) fn answer_trial(
+        &self,
+        body: &[u8],
+        console: &Console,
+        apply: impl FnOnce(&ApplyRequest) -> Result<String, Failure>,
+    ) -> Answer {
+        let _trial = self.trial.lock().unwrap_or_else(PoisonError::into_inner);
+        let request = match self.read_request::<ApplyRequest>(body, |request| &request.version) {
+            Err(answer) => return answer,
+            Ok(request) => request,
+        };
+        if let Err(failure) = apply(&request) {
+            console.failure(&failure);
+        }
+        Answer::json(&serde_json::json!({ "lines": console.take_record() }))
     }
 
     fn apply(
@@ -229,28 +246,30 @@ impl Live {
         request: &ApplyRequest,
         console: &Console,
         apply: impl FnOnce(&ApplyRequest) -> Result<String, Failure>,
-    ) -> Result<(), Option<&'static str>> {
+    ) -> Outcome {
         self.log.take();
         match apply(request) {
             Ok(action) => {
-                self.push(action, self.log.take());
-                Ok(())
+                let undo = self.log.take();
+                let is_changed = !undo.is_empty();
+                self.push(action, undo);
+                Ok(is_changed)
             }
             Err(failure) => {
-                speak(console, &failure);
+                console.failure(&failure);
                 // Of several commands all are done or none.
                 if let Err(error) = self.log.take().restore() {
-                    speak(console, &shibori_pipeline::Error::File(error).into());
+                    console.failure(&shibori_pipeline::Error::File(error).into());
                 }
                 Err(failure.is_conflict.then_some("apply"))
             }
         }
     }
 
-    fn undo(&self, choice: Option<OnConflict>, console: &Console) -> Result<(), Option<&'static str>> {
+    fn undo(&self, choice: Option<OnConflict>, console: &Console) -> Outcome {
         let Some((action, undo)) = self.state().undos.pop() else {
             console.print_line("nothing to undo");
-            return Ok(());
+            return Ok(false);
         };
         let outcome = undo.changed_since().and_then(|changed| match changed.is_empty() || choice.is_some() {
             true => undo.restore().map(Ok),
@@ -268,17 +287,17 @@ impl Live {
                 let parts =
                     if parts.is_empty() { "nothing had changed".to_owned() } else { parts.join(", ") };
                 console.print_line(&format!("undid {action}: {parts}"));
-                Ok(())
+                Ok(true)
             }
             Ok(Err(changed)) => {
                 let names: Vec<String> = changed.iter().map(|path| path_name(path)).collect();
                 let text = format!("changed since then: {}", abbreviate_list(&names));
-                speak(console, &Failure::output(text));
+                console.failure(&Failure::output(text));
                 keep(undo);
                 Err(Some("undo"))
             }
             Err(error) => {
-                speak(console, &shibori_pipeline::Error::File(error).into());
+                console.failure(&shibori_pipeline::Error::File(error).into());
                 keep(undo);
                 Err(None)
             }
@@ -292,22 +311,10 @@ fn path_name(path: &Path) -> String {
     folder.join(path.file_name().unwrap_or_default()).display_slashed().to_string()
 }
 
-/// Says what went wrong.
-fn speak(console: &Console, failure: &Failure) {
-    if let Some(message) = &failure.message {
-        console.message(MessageLevel::Error, message);
-    }
-}
-
-/// What went wrong, as lines for a page.
-pub(crate) fn failure_lines(failure: &Failure) -> Vec<RecordedLine> {
+/// What went wrong, as lines of text.
+pub(crate) fn failure_text(failure: &Failure) -> Vec<String> {
     let Some(message) = &failure.message else { return Vec::new() };
-    let text = match &message.pointer {
-        Some(pointer) => format!("{}\n{pointer}", message.text),
-        None => message.text.clone(),
-    };
-    let hint = message.hint.iter().map(|hint| RecordedLine { kind: "hint", text: hint.clone() });
-    std::iter::once(RecordedLine { kind: "error", text }).chain(hint).collect()
+    std::iter::once(render_message(message)).chain(message.hint.clone()).collect()
 }
 
 /// A light table's page with what makes it act. `root` is the path that its requests begin with.

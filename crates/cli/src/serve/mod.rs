@@ -8,6 +8,7 @@ mod answer;
 mod folder;
 mod http;
 mod live;
+mod reload;
 
 use std::io;
 use std::net::TcpListener;
@@ -17,8 +18,12 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use http::{BodyError, Connection, Request};
 
 pub(crate) use answer::Answer;
-pub(crate) use folder::{Folder, RELOAD_PATH, problem_page};
-pub(crate) use live::{ApplyRequest, Live, LiveTab, OnConflict, STATUS_PATH, failure_lines, with_live};
+pub(crate) use folder::Folder;
+pub(crate) use live::{
+    ApplyRequest, Live, LiveTab, OnConflict, STATUS_PATH, TRY_PATH, failure_text, with_live,
+};
+
+pub(crate) use reload::{RELOAD_PATH, problem_page};
 
 /// The longest body: a per-frame list of some ten thousand frames has a few megabytes.
 const LONGEST_BODY: usize = 16 << 20;

@@ -150,6 +150,27 @@ fn what_a_page_shows_is_done_and_undone_by_the_byte() {
 }
 
 #[test]
+fn a_trial_writes_nothing_and_says_so_to_its_page_alone() {
+    let env = Env::with_art();
+    let table = Table::of(&env, "art/frog.png");
+    let start = env.files("");
+    let slice = |grid: &str| json!({ "commands": [["slice", "art/frog.png", "--grid", grid, "-o", "frog"]] });
+    let tried = table.post("try", slice("4x2"));
+    assert!(tried.said().contains("would write frog/frames.json"), "{}", tried.said());
+    assert!(table.post("try", slice("7x4")).said().contains("7 equal columns"));
+    let mut stale = slice("8x4");
+    stale["version"] = "0.0".into();
+    assert_eq!(table.post("try", stale).status, 409);
+    assert_eq!((env.files(""), table.status()["undo"].clone()), (start, Value::Null));
+    table.post("apply", slice("8x4"));
+    let (_, before) = table.watching.wait_for("wrote frog/frames.json");
+    assert!(
+        !before.iter().any(|line| line.contains("would write") || line.contains("7 equal")),
+        "{before:#?}"
+    );
+}
+
+#[test]
 fn only_pages_of_this_server_may_act_and_only_with_commands_that_they_show() {
     let env = Env::with_art();
     let table = Table::of(&env, "art/frog.png");

@@ -63,7 +63,7 @@ impl Watching {
 
     /// The next line that holds a text, and the lines before it.
     #[track_caller]
-    fn wait_for(&self, wanted: &str) -> (String, Vec<String>) {
+    pub(crate) fn wait_for(&self, wanted: &str) -> (String, Vec<String>) {
         let mut heard = Vec::new();
         loop {
             match self.lines.recv_timeout(PATIENCE) {

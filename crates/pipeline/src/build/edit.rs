@@ -4,8 +4,8 @@ use std::fs;
 use std::path::{Component, Path, PathBuf};
 
 use shibori_core::Name;
-use shibori_formats::DisplaySlashed;
 use shibori_formats::decode::overrides;
+use shibori_formats::{DisplaySlashed, WriteProblem};
 
 use crate::build::Build;
 use crate::recipe::{Recipe, RecipeError, RecipeErrorKind};
@@ -44,6 +44,11 @@ impl Build {
         let mut targets: Vec<PathBuf> = list.iter().map(|list| cx.resolve(list)).collect();
         targets.push(edited.file.clone());
         let batch = cx.transaction().plan_hand_work(&targets, &[])?;
+        // From here on the files are held against what they were; until here nobody may have changed the recipe.
+        if !self.is_current() {
+            let (path, problem) = (edited.file, WriteProblem::ChangedMeanwhile);
+            return Err(Error::File(shibori_formats::Error::Write { path, problem }));
+        }
         if list.is_some() {
             batch.stage(0, per_frame.as_bytes())?;
         }

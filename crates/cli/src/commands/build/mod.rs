@@ -203,7 +203,7 @@ fn watch(args: &Args, recipe: &Path, program: &CommandContext<'_>) -> Result<(),
         .map_err(|error| Failure::usage(format!("--watch: {}: {error}", base.display_slashed())))?;
     let recorded = Console::recording(program.everywhere);
     let program =
-        &CommandContext { console: &recorded, ..CommandContext::new(&recorded, program.everywhere) };
+        &CommandContext { base: program.base.clone(), ..CommandContext::new(&recorded, program.everywhere) };
     let site = args.serve.map(|port| BuildSite::start(port, program)).transpose()?;
     if let Some((_, server)) = &site {
         program.say(&format!("serving at {}", server.address()));

@@ -79,9 +79,6 @@ impl BuildSite {
 
     /// Puts lines into the recipe, for the watch to build.
     fn apply(&self, request: &ApplyRequest) -> Result<String, Failure> {
-        if request.is_trial {
-            return Err(Failure::usage("a recipe is tried by building it"));
-        }
         let Some(last) = self.last().clone() else {
             return Err(Failure::usage("the recipe can't be read yet"));
         };
@@ -145,7 +142,7 @@ impl Site for BuildSite {
     }
 
     fn act(&self, path: &str, body: &[u8]) -> Answer {
-        self.is_followed.store(true, Ordering::Relaxed);
-        self.live.act(path, body, &self.console, |request| self.apply(request), || {})
+        let done = |is_changed| self.is_followed.store(is_changed, Ordering::Relaxed);
+        self.live.act(path, body, &self.console, |request| self.apply(request), done)
     }
 }

@@ -221,12 +221,18 @@ export const createSheet = (sheet) => {
   const drawingsOf = (state) =>
     state.clean.key === "none" || !sheet.keyed_drawings ? sheet.drawings : sheet.keyed_drawings;
   const islandsOf = (state) => drawingsOf(state)[Math.min(state.join, drawingsOf(state).length - 1)];
-  const rectsOf = ({ grid: { count: counts, cell, offset, gutter }, within }) => {
-    if (counts[0] * counts[1] > MOST_CELLS) return [];
-    return Array.from({ length: counts[0] * counts[1] }, (_, n) => {
-      const [row, column] = [Math.floor(n / counts[0]), n % counts[0]];
+  // The cells of the grid in reading order, whatever is in them.
+  const gridCells = ({ grid: { count: counts, cell, offset, gutter }, within, read }) => {
+    const total = counts[0] * counts[1];
+    if (total > MOST_CELLS) return [];
+    const isDown = read === "down";
+    const along = isDown ? counts[1] : counts[0];
+    return Array.from({ length: total }, (_, n) => {
+      const [a, b] = [Math.floor(n / along), n % along];
+      const [row, column] = isDown ? [b, a] : [a, b];
       const x = within[0] + offset[0] + column * (cell[0] + gutter[0]);
-      return [x, within[1] + offset[1] + row * (cell[1] + gutter[1]), ...cell];
+      const y = within[1] + offset[1] + row * (cell[1] + gutter[1]);
+      return { row, column, x, y, w: cell[0], h: cell[1], id: `r${row}c${column}` };
     });
   };
   // The color that goes, and how; null if none does. What is found holds for the whole sheet only.
@@ -240,17 +246,10 @@ export const createSheet = (sheet) => {
   // Shows the sheet without its background from now on.
   const lookAt = (state) => {
     const key = pixels && keyOf(state);
-    const inner = ([x, y, w, h]) => {
-      const { edge } = state.clean;
-      return [x + edge, y + edge, w - 2 * edge, h - 2 * edge];
-    };
-    const isCut = isByGrid(state) && !problemOf(state);
-    const cells =
-      key && isCut
-        ? rectsOf(state)
-            .map(inner)
-            .filter(([, , w, h]) => w > 0 && h > 0)
-        : [];
+    const { edge } = state.clean;
+    const inner = ({ x, y, w, h }) => [x + edge, y + edge, w - 2 * edge, h - 2 * edge];
+    const isCut = key && isByGrid(state) && !problemOf(state);
+    const cells = (isCut ? gridCells(state).map(inner) : []).filter(([, , w, h]) => w > 0 && h > 0);
     const now = key ? JSON.stringify([key, state.within, key.isEverywhere ? 0 : cells]) : "";
     if (now === shownFor && (now || shown === given)) return;
     shownFor = now;
@@ -307,18 +306,7 @@ export const createSheet = (sheet) => {
       const cell = ([row, column, x, y, w, h], number) => ({ row, column, x, y, w, h, number, id: `d${number}` });
       return islandsOf(state).drawings.map(cell);
     }
-    const { count: counts, cell, offset, gutter } = state.grid;
-    if (counts[0] * counts[1] > MOST_CELLS) return [];
-    const isDown = state.read === "down";
-    const cells = [];
-    for (let n = 0; n < counts[0] * counts[1]; n++) {
-      const along = isDown ? counts[1] : counts[0];
-      const [a, b] = [Math.floor(n / along), n % along];
-      const [row, column] = isDown ? [b, a] : [a, b];
-      const x = state.within[0] + offset[0] + column * (cell[0] + gutter[0]);
-      const y = state.within[1] + offset[1] + row * (cell[1] + gutter[1]);
-      cells.push({ row, column, x, y, w: cell[0], h: cell[1], id: `r${row}c${column}` });
-    }
+    const cells = gridCells(state);
     let number = 0;
     const isErased = (one) => pixels && changesCells(state) && isBlank(cleanedCell(state, one));
     for (const one of cells) one.number = drawnIn(one.x, one.y, one.w, one.h) && !isErased(one) ? number++ : -1;

@@ -136,11 +136,12 @@ export const createLive = (data, keep) => {
             per_frame: outcome.perFrame || "",
           }),
         });
+        // The files changed meanwhile, and the page will load again.
+        if (number !== trial || !answer.ok) return;
         const { lines } = await answer.json();
-        if (number !== trial) return;
-        const told = lines.filter(({ kind, text }) => kind !== "result" || text.includes("would write"));
+        const worthKnowing = lines.filter(({ kind, text }) => kind !== "result" || text.includes("would write"));
         const label = ({ kind, text }) => (kind === "result" ? text : `${kind}: ${text}`);
-        fill("tried", ...told.map((line) => make("p", label(line), line.kind)));
+        fill("tried", ...worthKnowing.map((line) => make("p", label(line), line.kind)));
       } catch {
         // The status says it if the server is gone.
       }

@@ -1,10 +1,11 @@
 // The light table of a sheet: numbers, lines that can be dragged, rows that play meanwhile, and the command that cuts
 // it so.
-import { PIVOTS, formatColor, parseAreas, parseColor, parsePivot } from "../model/clean.js";
+import { parsePivot } from "../model/clean.js";
 import { nameProblem, parseFrames, parsePlay, parseTime, textProblem } from "../model/clip_text.js";
 import { createSheet, rowNames } from "../model/sheet.js";
 import { stepAt, timelineOf } from "../model/timeline.js";
 import { count, pair } from "../model/words.js";
+import { createCleaning } from "./cleaning.js";
 import { $, button, decoded, loadImages, make, pageData, zoomToFit } from "./dom.js";
 import { choice, numberField, say, textField } from "./fields.js";
 import { createPainter, drawPivot, HIGHLIGHT, sizedContext } from "./paint.js";
@@ -109,90 +110,12 @@ rate.input.addEventListener("keydown", (event) => {
   const next = Math.max(1, Math.min(1000, Math.round(+found[1] + way * (event.shiftKey ? 10 : 1))));
   change("rate", (state) => void (state.time = next + found[2]));
 });
-// ---- cleaning and shaping
-const setClean = (name, value, gesture = null) =>
-  change(name, (state) => Object.assign(state.clean, value), { gesture });
 const auto = given.auto_key;
-const key = choice(
-  "Sheet background",
-  [["none", "keep"], ...(auto ? [["auto", `remove detected ${auto.color}`]] : []), ["color", "remove a color"]],
-  () => (["none", "auto"].includes(table.state.clean.key) ? table.state.clean.key : "color"),
-  (value) => setClean("", { key: value === "color" ? auto?.color || "ffffff" : value, tolerance: null }),
-);
-const keyColor = textField(
-  "Color to remove",
-  () => table.state.clean.key,
-  (value, { gesture }) => {
-    const color = parseColor(value);
-    if (!color) return "write a color such as ff00ff, or pick it on the sheet";
-    setClean("key", { key: formatColor(color) }, gesture);
-    return "";
-  },
-);
-let isPicking = false;
-const pick = button("Pick on the sheet", () => {
-  isPicking = !isPicking;
-  pick.setAttribute("aria-pressed", String(isPicking));
-  if (isPicking) say("click the color on the sheet");
-});
-const tolerance = numberField(
-  "Tolerance",
-  { max: 255 },
-  () => table.state.clean.tolerance ?? (table.state.clean.key === "auto" ? auto.tolerance : 0),
-  (value) => setClean("tolerance", { tolerance: value }),
-);
-const scope = choice(
-  "Remove it",
-  [
-    ["outside", "outside drawings"],
-    ["everywhere", "everywhere"],
-  ],
-  () => table.state.clean.scope,
-  (value) => setClean("", { scope: value }),
-);
-const edge = numberField(
-  "Clear cell edges, px",
-  {},
-  () => table.state.clean.edge,
-  (value) => setClean("edge", { edge: value }),
-);
-const specks = numberField(
-  "Remove specks up to, px",
-  {},
-  () => table.state.clean.specks,
-  (value) => setClean("specks", { specks: value }),
-);
-const erase = textField(
-  "Erase areas of each cell",
-  () => table.state.clean.erase,
-  (value, { gesture }) => parseAreas(value).problem || void setClean("erase", { erase: value.trim() }, gesture) || "",
-  { placeholder: "x,y,w,h" },
-);
-const mirror = choice(
-  "Mirror cells",
-  [
-    ["", "no"],
-    ["left-right", "left-right"],
-    ["up-down", "up-down"],
-  ],
-  () => table.state.clean.mirror,
-  (value) => setClean("", { mirror: value }),
-);
-const pivot = textField(
-  "Pivot",
-  () => table.state.clean.pivot,
-  (value, { gesture }) =>
-    parsePivot(value, size).problem || void setClean("pivot", { pivot: value.trim() }, gesture) || "",
-  { placeholder: "center", options: PIVOTS },
-);
-const keyFields = [keyColor, tolerance, scope];
-const cleanFields = [key, ...keyFields, edge, specks, erase, mirror, pivot];
+const cleaning = createCleaning(table, auto, size);
 const [gridBox, more, readings] = [make("div", null, "grid"), make("details"), make("p", null, "readings")];
-const cleanBox = make("details");
-cleanBox.append(make("summary", "Clean, mirror, pivot"), edge, specks, erase, mirror, pivot);
 gridBox.append(...gridFields);
 more.append(make("summary", "Use only part of the sheet"), ...partFields);
-$("numbers").append(by, join, gridBox, order, rate, key, ...keyFields, pick, cleanBox, more, readings);
+$("numbers").append(by, join, gridBox, order, rate, ...cleaning.parts, more, readings);
 const describeReading = ({ columns, rows, cell, offset, gutter }) => {
   const spacing = [
     ["offset", offset],
@@ -457,12 +380,7 @@ over.addEventListener("keydown", (event) => {
 });
 // Takes a cell into the chosen clip, or out of it; or picks a color.
 const clickCell = (cell, [x, y]) => {
-  if (isPicking) {
-    const color = colorAt(Math.floor(x), Math.floor(y));
-    pick.click();
-    if (color) setClean("", { key: formatColor(color), tolerance: null });
-    return;
-  }
+  if (cleaning.pickAt(() => colorAt(Math.floor(x), Math.floor(y)))) return;
   if (!cell) return;
   if (cell.number < 0) {
     say(`r${cell.row}c${cell.column} is blank, so it is not a frame`);
@@ -773,12 +691,8 @@ const refresh = (isBrief) => {
   }
   if (!isBrief) showPicture();
   if (given.drawings.length) joinChoices();
-  [...gridFields, ...partFields, order, by, join, rate, ...cleanFields].forEach((field) => field.refresh());
-  const isKeyed = state.clean.key !== "none";
-  keyColor.hidden = pick.hidden = !isKeyed || state.clean.key === "auto";
-  tolerance.hidden = scope.hidden = !isKeyed || state.by !== "grid";
-  // With other colors gone, other drawings would be found.
-  key.select.querySelector("[value=color]").disabled = state.by !== "grid";
+  [...gridFields, ...partFields, order, by, join, rate].forEach((field) => field.refresh());
+  cleaning.refresh(state);
   gridBox.hidden = order.hidden = more.hidden = state.by !== "grid";
   join.hidden = state.by === "grid";
   showTracks();
