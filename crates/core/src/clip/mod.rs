@@ -6,7 +6,9 @@
 mod edit;
 
 pub use crate::grammar::{ApplyError, ClipSpec, EmptyRow, RowClips, RowError, RowList, add_clips};
-pub use crate::sequence::{Clip, ClipError, FrameDuration, PlayMode, Step, TimeError, common_clock};
+pub use crate::sequence::{
+    Clip, ClipError, Clock, FrameDuration, PlayMode, Step, TimeError, Timed, common_clock,
+};
 pub use edit::{
     EditError, EventSpec, FrameRate, Renaming, drop_clip, quantize, rename_clips, set_events, speed,
 };

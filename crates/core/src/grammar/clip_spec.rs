@@ -15,7 +15,7 @@
 use std::collections::{HashMap, HashSet};
 use std::str::FromStr;
 
-use crate::clip::{Clip, ClipError, FrameDuration, PlayMode};
+use crate::clip::{Clip, ClipError, Clock, FrameDuration, PlayMode, Timed};
 use crate::grammar::cursor::Cursor;
 use crate::grammar::selection::{Pick, SelectError};
 use crate::sequence::TimeError;
@@ -51,6 +51,12 @@ struct Shown {
     item: usize,
     hold: u32,
     time: Option<Time>,
+}
+
+impl Timed for Shown {
+    fn ticks(&self) -> u32 {
+        self.hold
+    }
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -266,7 +272,7 @@ impl ClipSpec {
         }
         let mut holds_of_item = vec![0u64; self.items.len()];
         shown.iter().for_each(|one| holds_of_item[one.item] += u64::from(one.hold));
-        let of_one_play = self.holds_of_one_play(&shown);
+        let of_one_play = Clock::new(&shown, 1, self.way.play, 1).round_ticks();
         let mut spans = Vec::with_capacity(shown.len());
         for &Shown { frame: place, item, hold, time } in &shown {
             let span = match (time, self.time) {
@@ -286,16 +292,6 @@ impl ClipSpec {
         let clip =
             Clip::from_durations(sprite, self.name.clone(), &spans)?.playing(self.way.play, self.way.plays);
         Ok(clip.mirrored_where(|step| self.way.mirror || self.items[shown[step].item].mirror))
-    }
-
-    /// Over how many equal parts the time of one play is shared.
-    fn holds_of_one_play(&self, shown: &[Shown]) -> u64 {
-        let sum = |steps: &[Shown]| steps.iter().map(|one| u64::from(one.hold)).sum::<u64>();
-        let back = match (self.way.play, shown.len()) {
-            (PlayMode::Bounce, count @ 3..) => sum(&shown[1..count - 1]),
-            _ => 0,
-        };
-        sum(shown) + back
     }
 }
 

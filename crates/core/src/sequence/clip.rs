@@ -2,6 +2,8 @@
 
 use std::collections::{HashMap, HashSet, VecDeque};
 
+use shibori_play::{Clock, PlayMode, Timed};
+
 use crate::sequence::FrameDuration;
 use crate::sequence::{TimeError, common_clock};
 use crate::{ExtraFields, Name};
@@ -21,17 +23,6 @@ pub struct Clip {
     carried: ExtraFields,
 }
 
-/// The order in which a clip's steps play.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "kebab-case"))]
-pub enum PlayMode {
-    /// First to last.
-    #[default]
-    Forward,
-    /// There and back (ping-pong), with the first and last steps shown once: 0 1 2 1.
-    Bounce,
-}
-
 /// One step: a frame, for how long, and what goes with it.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Step {
@@ -45,6 +36,12 @@ pub struct Step {
     pub event: Option<String>,
     /// Keys carried along.
     pub carried: ExtraFields,
+}
+
+impl Timed for Step {
+    fn ticks(&self) -> u32 {
+        self.ticks
+    }
 }
 
 /// Why steps are no clip.
@@ -301,18 +298,19 @@ impl Clip {
         FrameDuration::new(step.ticks, self.timescale).unwrap_or(FrameDuration::DEFAULT)
     }
 
+    /// Which step is shown when.
+    pub fn clock(&self) -> Clock<'_, Step> {
+        Clock::new(&self.steps, self.timescale, self.play, self.plays)
+    }
+
     /// The steps of one play in the order shown, the way back of a bounce written out.
     pub fn played_steps(&self) -> Vec<&Step> {
-        let back = match (self.play, self.steps.len()) {
-            (PlayMode::Bounce, count @ 3..) => &self.steps[1..count - 1],
-            _ => &[],
-        };
-        self.steps.iter().chain(back.iter().rev()).collect()
+        self.clock().order().map(|at| &self.steps[at]).collect()
     }
 
     /// Ticks of one play, the way back of a bounce included.
     pub fn total_ticks(&self) -> u64 {
-        self.played_steps().iter().map(|step| u64::from(step.ticks)).sum()
+        self.clock().round_ticks()
     }
 
     /// Milliseconds of one play.

@@ -6,5 +6,6 @@
 mod clip;
 mod timing;
 
-pub use clip::{Clip, ClipError, PlayMode, Step};
+pub use clip::{Clip, ClipError, Step};
+pub use shibori_play::{Clock, PlayMode, Timed};
 pub use timing::{FrameDuration, TimeError, common_clock};

@@ -7,8 +7,6 @@ use serde::Serialize;
 use shibori_core::shape::triangulate;
 use shibori_core::{Cell, Point};
 
-use shibori_core::clip::PlayMode;
-
 use crate::manifest::{ClipEntry, Coordinate, FrameEntry, Manifest, UvOrigin, uv_of};
 
 /// What follows for a frame. Lengths are pixels of the manifest's pages; `_up` is for engines whose y runs up.
@@ -192,19 +190,14 @@ pub struct PlayedStep {
 impl ClipTimeline {
     /// `frames` are those of the clip's manifest.
     pub(super) fn of(clip: &ClipEntry, frames: &[FrameGeometry]) -> Self {
-        let count = clip.steps.len();
-        let back = match clip.play {
-            PlayMode::Forward => 0..0,
-            // First and last are shown once.
-            PlayMode::Bounce => 1..count.max(1) - 1,
-        };
-        let order = (0..count).chain(back.rev());
+        let clock = clip.clock();
         let scale = f64::from(clip.timescale.max(1));
         // Ticks are whole numbers: one division a time, so nothing adds up to more than it is.
-        let seconds = |ticks: u64| ticks as f64 / scale;
+        let seconds = |ticks: u64| clock.seconds(ticks);
         let millis = |ticks: u64| ticks as f64 * 1000.0 / scale;
         let mut start_ticks = 0;
-        let playback: Vec<PlayedStep> = order
+        let playback: Vec<PlayedStep> = clock
+            .order()
             .map(|at| {
                 let step = &clip.steps[at];
                 let (start, ticks) = (start_ticks, u64::from(step.ticks));

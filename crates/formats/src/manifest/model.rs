@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
-use shibori_core::clip::PlayMode;
+use shibori_core::clip::{Clock, PlayMode, Timed};
 
 use crate::manifest::UvOrigin;
 
@@ -282,6 +282,19 @@ pub struct StepEntry {
     /// Keys of other versions and tools.
     #[serde(flatten)]
     pub other: Map<String, Value>,
+}
+
+impl ClipEntry {
+    /// Which step is shown when.
+    pub fn clock(&self) -> Clock<'_, StepEntry> {
+        Clock::new(&self.steps, self.timescale, self.play, self.plays)
+    }
+}
+
+impl Timed for StepEntry {
+    fn ticks(&self) -> u32 {
+        self.ticks
+    }
 }
 
 fn as_drawn() -> Coordinate {

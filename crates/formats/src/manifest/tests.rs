@@ -55,6 +55,28 @@ fn the_text_is_one_line_a_frame() {
 }
 
 #[test]
+fn games_read_what_is_written_and_play_it_by_the_same_clock() {
+    let set = set();
+    let text = of_sheet(&set, "koi.png", Size::new(8, 8), None).to_text();
+    let atlas = shibori_play::Atlas::from_json(text.as_bytes()).unwrap();
+    let places: Vec<_> =
+        set.frames().iter().map(|f| atlas.frame_index(f.sprite().as_str(), f.name().as_str())).collect();
+    assert_eq!(places, [Some(0), Some(1)]);
+    assert!(atlas.frames()[1].is_blank());
+    assert_eq!((atlas.frames()[0].pivot, atlas.quad(0, false).unwrap().offset), ([4.0, 7.5], [-2.0, -2.5]));
+    for clip in set.clips() {
+        let played = atlas.clip(clip.sprite().as_str(), clip.name().as_str()).unwrap();
+        for tick in 0..1000 {
+            let shown = played.at_tick(tick);
+            assert_eq!(
+                (shown.moment, shown.frame),
+                (clip.clock().at(tick), clip.steps()[shown.moment.step].frame)
+            );
+        }
+    }
+}
+
+#[test]
 fn the_committed_schema_is_current() {
     let made = serde_json::to_string_pretty(&schemars::schema_for!(Manifest)).unwrap() + "\n";
     let committed = schema().replace("\r\n", "\n");

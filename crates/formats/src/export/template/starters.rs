@@ -32,7 +32,7 @@ pub const BUILTIN_TEMPLATES: [BuiltinTemplate; 7] = [
     starter!("python", "atlas.py.j2", "a Python module of dataclasses"),
     starter!("json", "atlas.data.json.j2", "a JSON file that a loader reads without knowing the manifest"),
     starter!("xml", "atlas.xml.j2", "an XML file"),
-    starter!("rust", "atlas.rs.j2", "a Rust module of constants"),
+    starter!("rust", "atlas.rs.j2", "a Rust module of constants for the crate shibori-play"),
 ];
 
 impl BuiltinTemplate {
