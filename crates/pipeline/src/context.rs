@@ -17,7 +17,7 @@ use crate::{Error, LimitError, Notice, SizeCause};
 /// Bytes of a pixel in memory.
 const PIXEL: u64 = 4;
 
-/// Standard input or output, where a file is meant.
+/// Standard input, for programs.
 const STANDARD: &str = "-";
 
 /// Receives notices and progress. Methods may be called from any thread; the defaults ignore everything.
@@ -108,7 +108,11 @@ impl<'a> Context<'a> {
 
     /// The file that a path of the options means.
     pub fn resolve(&self, path: &Path) -> PathBuf {
-        if path == Path::new(STANDARD) { path.to_owned() } else { self.base.join(path) }
+        if self.is_standard_input(path) { path.to_owned() } else { self.base.join(path) }
+    }
+
+    fn is_standard_input(&self, path: &Path) -> bool {
+        self.limits.standard_input && path == Path::new(STANDARD)
     }
 
     /// Makes sure that something lies where a path of the options means.
@@ -186,7 +190,7 @@ impl<'a> Context<'a> {
 
     /// Finishes a run that was killed while it moved files into the folder of a source, so that half of it is not read.
     pub(crate) fn finish_interrupted(&self, source: &Path) -> Result<(), Error> {
-        if self.run.policy().dry_run || source == Path::new(STANDARD) {
+        if self.run.policy().dry_run || self.is_standard_input(source) {
             return Ok(());
         }
         let path = self.resolve(source);

@@ -25,6 +25,7 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 use shibori_core::FrameSet;
 use shibori_core::clip::Clip;
+use shibori_formats::decode::ReadOptions;
 use shibori_formats::manifest;
 use shibori_formats::store::UndoLog;
 use shibori_pipeline::{Context, Observer, recipe};
@@ -58,7 +59,8 @@ impl<'a> CommandContext<'a> {
     /// The same, with notices and progress going to another observer.
     fn context_for<'b>(&self, observer: &'b dyn Observer) -> Context<'b> {
         let run = &self.everywhere.run;
-        let mut cx = Context::with_policy(observer, run.policy()).with_read_options(run.limits());
+        let limits = ReadOptions { standard_input: true, ..run.limits() };
+        let mut cx = Context::with_policy(observer, run.policy()).with_read_options(limits);
         cx.base.clone_from(&self.base);
         match &self.undo {
             Some(log) => cx.with_undo(log.clone()),

@@ -191,6 +191,8 @@ pub struct ReadOptions {
     pub tighten: bool,
     /// Read companions of sets and atlases, too.
     pub companions: bool,
+    /// Take the path `-` for standard input, as programs do. Without it, it is a file of that name.
+    pub standard_input: bool,
     /// Files of the same run that are not in place yet.
     pub staged: StagedFiles,
 }
@@ -204,6 +206,7 @@ impl Default for ReadOptions {
             accept_edits: false,
             tighten: false,
             companions: false,
+            standard_input: false,
             staged: StagedFiles::default(),
         }
     }

@@ -10,13 +10,39 @@ use crate::{Error, ReadProblem};
 /// The path that stands for standard input.
 const STDIN: &str = "-";
 
-/// Reads one picture or animation from a file, or from standard input where the path is `-`.
+/// Reads one picture or animation from a file.
+///
+/// # Errors
+/// Where it can't be read, is no picture, is damaged, or asks for more than the limits allow.
 pub fn image(path: &Path, limits: &ReadOptions) -> Result<DecodedFile, Error> {
     let length = limits.staged.length(path).unwrap_or(0);
     let _file = limits.memory.lease(length).map_err(|over| Error::read(path, over))?;
-    let bytes = if path == Path::new(STDIN) { read_stdin(limits)? } else { read_staged(path, limits)? };
     let is_tga = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("tga"));
-    decode(&bytes, is_tga, limits).map_err(|problem| Error::read(path, problem))
+    let otherwise = is_tga.then_some(Format::Tga);
+    image_from_bytes(&read_bytes(path, limits)?, otherwise, limits)
+        .map_err(|problem| Error::read(path, problem))
+}
+
+/// Decodes one picture or animation, by what its bytes say. `otherwise` is what to take them for if they don't say it: TGA has
+/// no signature.
+///
+/// # Errors
+/// Where they are no picture, are damaged, or ask for more than the limits allow.
+pub fn image_from_bytes(
+    bytes: &[u8],
+    otherwise: Option<Format>,
+    limits: &ReadOptions,
+) -> Result<DecodedFile, ReadProblem> {
+    match Format::of(bytes).or(otherwise) {
+        _ if bytes.is_empty() => Err(ReadProblem::Empty),
+        Some(Format::Png) => png::decode(bytes, limits),
+        Some(Format::Gif) => gif::decode(bytes, limits),
+        Some(Format::WebP) => webp::decode(bytes, limits),
+        Some(Format::Y4m) => y4m::decode(bytes, limits),
+        Some(Format::OpenRaster) => open_raster::decode(bytes, limits),
+        Some(format) => still::decode(bytes, format, limits),
+        None => Err(ReadProblem::NotAnImage { looks: looks_like(bytes) }),
+    }
 }
 
 /// All of standard input, as far as memory allows.
@@ -29,38 +55,18 @@ fn read_stdin(limits: &ReadOptions) -> Result<Vec<u8>, Error> {
     Ok(bytes)
 }
 
-/// The whole of a file, with a plain word where it is a folder.
-pub fn read_bytes(path: &Path) -> Result<Vec<u8>, Error> {
-    if path == Path::new(STDIN) {
-        let mut bytes = Vec::new();
-        return match std::io::stdin().lock().read_to_end(&mut bytes) {
-            Ok(_) => Ok(bytes),
-            Err(error) => Err(Error::read(path, error)),
-        };
+/// The whole of a file, which the same run may have made and not put in place yet; or of standard input, if the limits say so.
+///
+/// # Errors
+/// Where it can't be read, or is a folder.
+pub fn read_bytes(path: &Path, limits: &ReadOptions) -> Result<Vec<u8>, Error> {
+    if limits.standard_input && path == Path::new(STDIN) {
+        return read_stdin(limits);
     }
-    read_staged(path, &ReadOptions::default())
-}
-
-/// The same of a file that may have been made by the same run and not be in place yet.
-pub(crate) fn read_staged(path: &Path, limits: &ReadOptions) -> Result<Vec<u8>, Error> {
     if path.is_dir() {
         return Err(Error::read(path, ReadProblem::IsFolder));
     }
     limits.staged.read(path).map_err(|error| Error::read(path, error))
-}
-
-fn decode(bytes: &[u8], is_tga: bool, limits: &ReadOptions) -> Result<DecodedFile, ReadProblem> {
-    match Format::of(bytes) {
-        _ if bytes.is_empty() => Err(ReadProblem::Empty),
-        Some(Format::Png) => png::decode(bytes, limits),
-        Some(Format::Gif) => gif::decode(bytes, limits),
-        Some(Format::WebP) => webp::decode(bytes, limits),
-        Some(Format::Y4m) => y4m::decode(bytes, limits),
-        Some(Format::OpenRaster) => open_raster::decode(bytes, limits),
-        Some(format) => still::decode(bytes, format, limits),
-        None if is_tga => still::decode(bytes, Format::Tga, limits),
-        None => Err(ReadProblem::NotAnImage { looks: looks_like(bytes) }),
-    }
 }
 
 /// What bytes that are no image look like: the beginning of a text, or its bytes.

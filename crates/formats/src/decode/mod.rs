@@ -29,9 +29,7 @@ pub use codec::{
 };
 pub use folder::{images_in, is_image, is_numbered, names_in, read as images_of, sequence_of, subfolders};
 pub use frames::{animation_frames, frames_of_still};
-pub use image::image;
-pub use image::read_bytes;
-pub(crate) use image::read_staged;
+pub use image::{image, image_from_bytes, read_bytes};
 pub use open_raster::layer_frames;
 pub(crate) use outcome::file_name;
 pub use outcome::{LoadedFrames, ReadNotice, sprite_name};

@@ -11,6 +11,7 @@ use shibori_core::shape::{FrameOverride, FrameOverrides, OverrideKind};
 use shibori_core::{Insets, Name, Point, SignedRect};
 
 use crate::decode::records::lines;
+use crate::decode::{ReadOptions, read_bytes};
 use crate::{Error, ReadProblem};
 
 /// No drawing is moved farther.
@@ -18,8 +19,8 @@ const MAX_SHIFT: u32 = 1 << 16;
 const COLUMNS: &str = "frame,kind,name,values";
 
 /// Reads a list of places.
-pub fn overrides(path: &Path) -> Result<FrameOverrides, Error> {
-    let bytes = crate::decode::read_bytes(path)?;
+pub fn overrides(path: &Path, limits: &ReadOptions) -> Result<FrameOverrides, Error> {
+    let bytes = read_bytes(path, limits)?;
     parse(&bytes).map_err(|problem| Error::read(path, problem))
 }
 

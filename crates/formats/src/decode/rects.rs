@@ -8,13 +8,14 @@ use shibori_core::cut::NamedRect;
 use shibori_core::{Name, Rect};
 
 use crate::decode::records::records;
+use crate::decode::{ReadOptions, read_bytes};
 use crate::{Error, ReadProblem};
 
 const COLUMNS: &str = "name,x,y,w,h";
 
 /// Reads a list of named rectangles.
-pub fn rects(path: &Path) -> Result<Vec<NamedRect>, Error> {
-    let bytes = crate::decode::read_bytes(path)?;
+pub fn rects(path: &Path, limits: &ReadOptions) -> Result<Vec<NamedRect>, Error> {
+    let bytes = read_bytes(path, limits)?;
     parse_rects(&bytes).map_err(|problem| Error::read(path, problem))
 }
 

@@ -14,7 +14,7 @@ use shibori_core::{
 };
 
 use crate::decode::codec::{DecodedImage, ReadLoss, ReadOptions};
-use crate::decode::image::{image as read_image, read_bytes, read_staged};
+use crate::decode::image::{image as read_image, read_bytes};
 use crate::decode::outcome::{LoadedFrames, ReadNotice};
 use crate::manifest::{
     Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, Page, SourceEntry, as_seen, images_of_page,
@@ -37,7 +37,7 @@ pub fn load_without_pages(path: &Path, limits: &ReadOptions) -> Result<LoadedFra
 
 pub(crate) fn open_manifest_alone(path: &Path, limits: &ReadOptions) -> Result<LoadedPage, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
-    let manifest = parse(&read_staged(path, limits)?).map_err(wrong)?;
+    let manifest = parse(&read_bytes(path, limits)?).map_err(wrong)?;
     let set = blank_set(&manifest, limits).map_err(wrong)?;
     let gathered = LoadedFrames { set, remarks: Vec::new(), files: vec![path.to_owned()] };
     let pages = vec![Pixels::empty(); manifest.pages.len()];
@@ -74,7 +74,7 @@ pub(crate) struct LoadedPage {
 /// The same with the manifest and the pages.
 pub(crate) fn open_manifest(path: &Path, limits: &ReadOptions) -> Result<LoadedPage, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
-    let bytes = read_staged(path, limits)?;
+    let bytes = read_bytes(path, limits)?;
     let mut manifest = parse(&bytes).map_err(wrong)?;
     check_canvases(&manifest, limits).map_err(wrong)?;
     let files = page_files(path, &manifest)?;
@@ -128,12 +128,16 @@ fn check_canvases(manifest: &Manifest, limits: &ReadOptions) -> Result<(), ReadP
     }
 }
 
+fn manifest_at(path: &Path) -> Result<Manifest, Error> {
+    parse(&read_bytes(path, &ReadOptions::default())?).map_err(|problem| Error::read(path, problem))
+}
+
 /// The pages that a manifest names.
 ///
 /// # Errors
 /// Where it can't be read, or names one outside its folder.
 pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, Error> {
-    let manifest = parse(&read_bytes(path)?).map_err(|problem| Error::read(path, problem))?;
+    let manifest = manifest_at(path)?;
     page_files(path, &manifest)
 }
 
@@ -143,7 +147,7 @@ pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, Error> {
 /// Where it can't be read, or names one outside its folder.
 pub fn manifest_images(path: &Path) -> Result<Vec<PathBuf>, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
-    let manifest = parse(&read_bytes(path)?).map_err(wrong)?;
+    let manifest = manifest_at(path)?;
     let folder = path.parent().unwrap_or(Path::new(""));
     let files = manifest.pages.iter().flat_map(images_of_page).map(|file| page_path(folder, file));
     files.collect::<Result<_, _>>().map_err(wrong)
@@ -227,7 +231,7 @@ pub struct CompanionFault {
 /// Where the manifest or a companion that is there can't be read.
 pub fn companion_problems(path: &Path, limits: &ReadOptions) -> Result<Vec<CompanionFault>, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
-    let manifest = parse(&read_bytes(path)?).map_err(wrong)?;
+    let manifest = manifest_at(path)?;
     let folder = path.parent().unwrap_or(Path::new(""));
     let mut faults = Vec::new();
     for (number, page) in manifest.pages.iter().enumerate() {
@@ -290,7 +294,7 @@ fn adapt_to_images(manifest: &mut Manifest, pages: &[OpenPage]) -> Vec<ReadNotic
 /// Where the frames of an atlas lie, from its manifest alone.
 pub fn previous_placements(path: &Path) -> Result<PreviousPlacements, Error> {
     let wrong = |problem: ReadProblem| Error::read(path, problem);
-    let manifest = parse(&read_bytes(path)?).map_err(wrong)?;
+    let manifest = manifest_at(path)?;
     let mut places = HashMap::new();
     for frame in manifest.frames {
         let [x, y, width, height] = frame.rect;

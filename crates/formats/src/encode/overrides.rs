@@ -25,7 +25,7 @@ pub fn override_columns(lines: &[FrameOverride]) -> Vec<[String; 4]> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::decode::overrides;
+    use crate::decode::{ReadOptions, overrides};
 
     #[test]
     fn lines_read_back_as_they_were() {
@@ -34,13 +34,13 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let file = folder.path().join("places.csv");
         std::fs::write(&file, text).unwrap();
-        let read = overrides(&file).unwrap();
+        let read = overrides(&file, &ReadOptions::default()).unwrap();
         let rows =
             override_columns(&read.lines).into_iter().map(|row| format!("\"{}\"\n", row.join("\",\"")));
         std::fs::write(&file, rows.collect::<String>()).unwrap();
         let kinds = |list: shibori_core::shape::FrameOverrides| {
             list.lines.into_iter().map(|line| (line.frame, line.kind)).collect::<Vec<_>>()
         };
-        assert_eq!(kinds(overrides(&file).unwrap()), kinds(read));
+        assert_eq!(kinds(overrides(&file, &ReadOptions::default()).unwrap()), kinds(read));
     }
 }

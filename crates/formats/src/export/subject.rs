@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use crate::decode::{
     DecodedImage, LoadedPage, ReadOptions, companion_specs, image as read_image, open_manifest,
-    open_manifest_alone, read_staged,
+    open_manifest_alone, read_bytes,
 };
 use crate::encode::png;
 use crate::export::metrics::{ClipTimeline, FrameGeometry};
@@ -94,7 +94,7 @@ impl ExportSource {
             open_manifest(path, &ReadOptions { tighten: false, companions: false, ..limits.clone() })?;
         let files = page_files(path, &manifest)?;
         let pages = parallel::try_map(files.len(), |at| {
-            let bytes = read_staged(&files[at], limits)?;
+            let bytes = read_bytes(&files[at], limits)?;
             let lease =
                 limits.memory.lease(bytes.len() as u64).map_err(|over| Error::read(&files[at], over))?;
             Ok::<_, Error>(PageImage {
@@ -108,7 +108,7 @@ impl ExportSource {
         let folder = path.parent().unwrap_or(Path::new(""));
         let companion = |page: &Page, file: &str| {
             let place = page_path(folder, file).map_err(|problem| Error::read(path, problem))?;
-            let bytes = read_staged(&place, limits)?;
+            let bytes = read_bytes(&place, limits)?;
             let DecodedImage::Still(pixels) = read_image(&place, limits)?.picture else {
                 return Err(Error::read(path, ReadProblem::PageMoves(file.to_owned())));
             };

@@ -103,6 +103,20 @@ fn what_is_no_manifest_says_why() {
         error_of("{\"format\": \"shibori/1\",\n\"pages\": [], \"frames\": [{}]}"),
         "line 2, column 26: missing field `name`"
     );
+    let of_clip = |clip: &str| {
+        let frame = r#"{ "name": "a", "sprite": "koi", "page": 0, "rect": [0, 0, 2, 2], "canvas": [2, 2], "pivot": [1, 1] }"#;
+        let page = r#"{ "file": "pond.png", "size": [2, 2] }"#;
+        let clip = format!(r#"{{ "name": "swim", "sprite": "koi", {clip} }}"#);
+        error_of(&format!(
+            r#"{{ "format": "shibori/1", "pages": [{page}], "frames": [{frame}], "clips": [{clip}] }}"#
+        ))
+    };
+    assert_eq!(of_clip(r#""timescale": 12, "steps": []"#), "clip 'swim' has no frames");
+    let still = "clip 'swim': a frame needs a duration above 0";
+    assert_eq!(of_clip(r#""timescale": 0, "steps": [{ "frame": 0, "ticks": 1 }]"#), still);
+    assert_eq!(of_clip(r#""timescale": 12, "steps": [{ "frame": 0, "ticks": 0 }]"#), still);
+    let beyond = "clip 'swim' plays frame 1, but there are only 1 frames (0 to 0)";
+    assert_eq!(of_clip(r#""timescale": 12, "steps": [{ "frame": 1, "ticks": 1 }]"#), beyond);
 }
 
 /// A folder with one page of 6x4 px and a manifest whose one frame is on it as given.

@@ -4,7 +4,7 @@ use std::fs;
 use std::path::{Component, Path, PathBuf};
 
 use shibori_core::Name;
-use shibori_formats::decode::overrides;
+use shibori_formats::decode::{ReadOptions, overrides};
 use shibori_formats::{DisplaySlashed, WriteProblem};
 
 use crate::build::Build;
@@ -79,7 +79,9 @@ impl Build {
             return Err(wrong(format!("{} must be in a folder that is there", file.display_slashed())));
         }
         // Another list that happens to have the name is never replaced.
-        if fs::symlink_metadata(&path).is_ok() && (path.is_symlink() || overrides(&path).is_err()) {
+        if fs::symlink_metadata(&path).is_ok()
+            && (path.is_symlink() || overrides(&path, &ReadOptions::default()).is_err())
+        {
             return Err(wrong(format!("{} is there, and isn't a per-frame file", file.display_slashed())));
         }
         Ok(file)

@@ -105,7 +105,7 @@ impl Wanted {
             let (source, ending) = (starter.source.to_owned(), starter.extension().to_owned());
             return Ok(Self::Template { name: path.to_owned(), source, ending });
         }
-        let text = read_bytes(&file).map_err(|error| match error {
+        let text = read_bytes(&file, cx.limits()).map_err(|error| match error {
             shibori_formats::Error::Read { problem: ReadProblem::NotFound, .. } => {
                 Error::ExportInput(ExportInputError::NoTemplate { template: path.to_owned() })
             }

@@ -133,7 +133,7 @@ pub(crate) fn lower_shape(
     changes.extend(shape.polygon.map(|corners| Change::Polygon(corners.get(), shape.trim_alpha())));
     if let Some(list) = &shape.per_frame {
         cx.transaction().add_sources(&[cx.resolve(list)]);
-        let overrides = overrides(&cx.resolve(list))?;
+        let overrides = overrides(&cx.resolve(list), cx.limits())?;
         if overrides.lines.iter().any(|line| line.kind.shift().is_some()) {
             changes.push(Change::Shift(overrides.lines.clone()));
         }

@@ -494,7 +494,7 @@ fn cut_sheet(
     let (cut, sprite, file) = (&options.cut, sprite_of(path, options)?, file_name(path));
     if let Some(list) = &cut.rects {
         cx.transaction().add_sources(&[cx.resolve(list)]);
-        let parts = cut_rects(sheet.analysis.pixels(), &rects(&cx.resolve(list))?);
+        let parts = cut_rects(sheet.analysis.pixels(), &rects(&cx.resolve(list), cx.limits())?);
         let parts = parts.map_err(|error| Error::Sheet(SheetError::Rects { list: list.clone(), error }))?;
         let frame = |(named, pixels): (NamedRect, Pixels)| {
             frame_from_rect(&sprite, named.name, pixels, &file, named.rect, None)

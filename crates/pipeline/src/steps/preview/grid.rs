@@ -37,7 +37,7 @@ pub(super) fn draw(
     let sheet = prepare_sheet(path, &pixels, &options.cut, &options.clean, cx)?;
     let plan = if let Some(list) = &options.cut.rects {
         cx.transaction().add_sources(&[cx.resolve(list)]);
-        let places = cut_rects(sheet.analysis.pixels(), &rects(&cx.resolve(list))?);
+        let places = cut_rects(sheet.analysis.pixels(), &rects(&cx.resolve(list), cx.limits())?);
         let places = places.map_err(|error| Error::Sheet(SheetError::Rects { list: list.clone(), error }))?;
         CutPlan::Rects(places.into_iter().map(|(named, _)| (named.rect, named.name.to_string())).collect())
     } else if options.cut.islands.is_on() {

@@ -120,7 +120,7 @@ fn in_recipe(source: &Source, recipe: Option<&RecipeTable>, cx: &Context<'_>) ->
     // A recipe that already has a per-frame file keeps using it.
     let per_frame = recipe.get("shape").and_then(|shape| shape.get("per-frame")?.as_str());
     let per_frame_lines = match per_frame {
-        Some(file) => encode::override_columns(&overrides(&cx.resolve(Path::new(file)))?.lines),
+        Some(file) => encode::override_columns(&overrides(&cx.resolve(Path::new(file)), cx.limits())?.lines),
         None => Vec::new(),
     };
     let usual = || format!("{}-per-frame.csv", sprite.replace('/', "-"));
