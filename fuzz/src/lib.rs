@@ -24,7 +24,8 @@ use shibori_formats::encode;
 use shibori_formats::export::{ExportSource, render};
 use shibori_formats::manifest;
 use shibori_formats::store::{self, Policy, Transaction};
-use shibori_pipeline::build::{Build, FailureCollector};
+use shibori_pipeline::NoopObserver;
+use shibori_pipeline::build::Build;
 use shibori_pipeline::options::RunOptions;
 use shibori_pipeline::recipe::{Recipe, RecipeText};
 use tempfile::TempDir;
@@ -243,7 +244,7 @@ pub fn records(data: &[u8]) {
     fs::create_dir_all(at(".shibori")).expect("a folder");
     file(".shibori/shibori.toml.record", data);
     let build = Build::open(&recipe, &RunOptions::default()).expect("a recipe");
-    if let Ok(status) = build.status(&FailureCollector::default()) {
+    if let Ok(status) = build.status(&NoopObserver) {
         let _ = build.orphaned_outputs(&status);
     }
 }

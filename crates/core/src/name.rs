@@ -53,6 +53,24 @@ impl fmt::Display for Name {
     }
 }
 
+impl PartialEq<str> for Name {
+    fn eq(&self, other: &str) -> bool {
+        &*self.0 == other
+    }
+}
+
+impl PartialEq<&str> for Name {
+    fn eq(&self, other: &&str) -> bool {
+        &*self.0 == *other
+    }
+}
+
+impl PartialEq<Name> for str {
+    fn eq(&self, other: &Name) -> bool {
+        other == self
+    }
+}
+
 impl Borrow<str> for Name {
     fn borrow(&self) -> &str {
         &self.0

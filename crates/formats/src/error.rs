@@ -3,6 +3,7 @@
 
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use crate::DisplaySlashed;
 use crate::WouldLoseData;
@@ -10,7 +11,7 @@ use shibori_core::clip::ClipError;
 use shibori_core::{FrameError, LONGEST, NameError, OverBudget, Rect, SetError, Size};
 
 /// A file and what is wrong with it.
-#[derive(Debug, thiserror::Error)]
+#[derive(Clone, Debug, thiserror::Error)]
 pub enum Error {
     /// An input can't be read.
     #[error("{}: {problem}", path.display_slashed())]
@@ -18,6 +19,7 @@ pub enum Error {
         /// The input.
         path: PathBuf,
         /// What is wrong.
+        #[source]
         problem: ReadProblem,
     },
     /// An output can't be written.
@@ -26,6 +28,7 @@ pub enum Error {
         /// The output.
         path: PathBuf,
         /// What is wrong.
+        #[source]
         problem: WriteProblem,
     },
 }
@@ -47,7 +50,7 @@ impl Error {
 }
 
 /// What is wrong with an input.
-#[derive(Debug, thiserror::Error)]
+#[derive(Clone, Debug, thiserror::Error)]
 pub enum ReadProblem {
     /// Nothing there.
     #[error("no such file or folder")]
@@ -57,7 +60,7 @@ pub enum ReadProblem {
     IsFolder,
     /// The system says no.
     #[error("{0}")]
-    Io(io::Error),
+    Io(#[source] Arc<io::Error>),
     /// 0 bytes.
     #[error("the file is empty (0 bytes)")]
     Empty,
@@ -205,6 +208,7 @@ pub enum ReadProblem {
         /// The frame.
         frame: String,
         /// What is wrong.
+        #[source]
         error: FrameError,
     },
     /// A name that is none.
@@ -223,13 +227,19 @@ impl From<io::Error> for ReadProblem {
         match error.kind() {
             io::ErrorKind::NotFound => Self::NotFound,
             io::ErrorKind::IsADirectory => Self::IsFolder,
-            _ => Self::Io(error),
+            _ => Self::Io(Arc::new(error)),
         }
     }
 }
 
+impl From<io::Error> for WriteProblem {
+    fn from(error: io::Error) -> Self {
+        Self::Io(Arc::new(error))
+    }
+}
+
 /// What is wrong with an output.
-#[derive(Debug, thiserror::Error)]
+#[derive(Clone, Debug, thiserror::Error)]
 pub enum WriteProblem {
     /// An atlas under the name of something else.
     #[error("an atlas is pages and a manifest, not a .{ending} file")]
@@ -309,7 +319,8 @@ pub enum WriteProblem {
         /// How many files are not in place.
         left: usize,
         /// What the system says.
-        error: io::Error,
+        #[source]
+        error: Arc<io::Error>,
     },
     /// A manifest of another kind: a set where an atlas is to go, or an atlas where a set is.
     #[error("is a different kind of manifest, with {frames} frames")]
@@ -364,5 +375,5 @@ pub enum WriteProblem {
     Memory(#[from] OverBudget),
     /// The system says no.
     #[error("can't be written: {0}")]
-    Io(#[from] io::Error),
+    Io(#[source] Arc<io::Error>),
 }

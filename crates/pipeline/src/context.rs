@@ -198,7 +198,7 @@ impl<'a> Context<'a> {
         store::finish_interrupted(folder).map_err(|error| {
             Error::File(shibori_formats::Error::Read {
                 path: folder.to_owned(),
-                problem: ReadProblem::Io(error),
+                problem: ReadProblem::Io(error.into()),
             })
         })
     }

@@ -15,6 +15,7 @@ use shibori_core::{
 use shibori_formats::DisplaySlashed;
 use shibori_formats::export::{ExportError, TemplateError};
 
+use crate::build::BuildError;
 use crate::options::OptionConflict;
 use crate::recipe::{Location, RecipeError};
 
@@ -50,7 +51,7 @@ pub enum SizeCause {
 }
 
 /// Why a step can't be done.
-#[derive(Debug, thiserror::Error)]
+#[derive(Clone, Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum Error {
     /// A recipe that is wrong.
@@ -62,8 +63,12 @@ pub enum Error {
         /// The place.
         mark: Box<Location>,
         /// Why.
+        #[source]
         error: Box<Error>,
     },
+    /// Targets of a recipe that could not be made.
+    #[error(transparent)]
+    Build(#[from] Box<BuildError>),
     /// A file that can't be read or written.
     #[error(transparent)]
     File(#[from] shibori_formats::Error),
@@ -188,7 +193,7 @@ pub enum Error {
 }
 
 /// Why a sheet can't be cut, or its background not be removed.
-#[derive(Debug, thiserror::Error)]
+#[derive(Clone, Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum SheetError {
     /// A sheet that can't be cut so.
@@ -197,6 +202,7 @@ pub enum SheetError {
         /// The sheet, as it was named.
         sheet: PathBuf,
         /// Why.
+        #[source]
         error: CutError,
     },
     /// A list of places that does not fit its sheet.
@@ -205,6 +211,7 @@ pub enum SheetError {
         /// The list, as it was named.
         list: PathBuf,
         /// Why.
+        #[source]
         error: RectError,
     },
     /// Every cell of a sheet is blank.
@@ -344,7 +351,7 @@ pub enum SheetError {
 }
 
 /// What is larger than is allowed.
-#[derive(Debug, thiserror::Error)]
+#[derive(Clone, Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum LimitError {
     /// A picture that would be made larger than is allowed.
@@ -375,12 +382,13 @@ pub enum LimitError {
         /// What makes them so large.
         by: SizeCause,
         /// How much is needed, and how much there is.
+        #[source]
         over: OverBudget,
     },
 }
 
 /// Why clips can't be changed alone.
-#[derive(Debug, thiserror::Error)]
+#[derive(Clone, Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum ClipsError {
     /// Frames that were to be changed show in clips that were not meant.
@@ -408,7 +416,7 @@ pub enum ClipsError {
 }
 
 /// Why something can't be exported.
-#[derive(Debug, thiserror::Error)]
+#[derive(Clone, Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum ExportInputError {
     /// Something without a manifest, which is what is exported.
@@ -438,12 +446,13 @@ pub enum ExportInputError {
         /// The template, as it was named.
         template: PathBuf,
         /// The mistake.
+        #[source]
         error: TemplateError,
     },
 }
 
 /// Why a guide sheet can't be drawn.
-#[derive(Debug, thiserror::Error)]
+#[derive(Clone, Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum GuideError {
     /// More names than rows.

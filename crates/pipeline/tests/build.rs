@@ -212,7 +212,11 @@ fn build(folder: &Path, force: bool) -> (Outcome, Ears) {
     let run = RunOptions { force: if force { Flag::On } else { Flag::Unsaid }, ..RunOptions::default() };
     let ears = Ears::default();
     let outcome = Build::open(&folder.join("shibori.toml"), &run).and_then(|build| build.run(None, &ears));
-    (outcome.unwrap_or_else(|error: Error| panic!("{error}")), ears)
+    let outcome = match outcome {
+        Err(Error::Build(failed)) => failed.outcome,
+        other => other.unwrap_or_else(|error| panic!("{error}")),
+    };
+    (outcome, ears)
 }
 
 fn files(folder: &Path) -> BTreeMap<PathBuf, Vec<u8>> {
@@ -439,10 +443,15 @@ fn a_bug_in_one_job_fails_its_step_and_all_others_are_done() {
     project.write(home.path());
     let build_all = Build::open(&home.path().join("shibori.toml"), &RunOptions::default()).unwrap();
     let observer = Fragile(Ears::default());
-    let outcome = build_all.run(None, &observer).unwrap();
-    let errors = observer.0.errors.into_inner().unwrap();
-    assert_eq!(errors, ["atlas.a0: stopped by a bug in shibori: a mistake of the program"]);
-    assert!(outcome.undone > 0 && observer.0.done.into_inner().unwrap().contains(&"atlas.a1".to_owned()));
+    let Err(Error::Build(failed)) = build_all.run(None, &observer) else { panic!("nothing failed") };
+    let said = "atlas.a0: stopped by a bug in shibori: a mistake of the program";
+    assert_eq!(
+        (failed.to_string(), observer.0.errors.into_inner().unwrap()),
+        (said.to_owned(), vec![said.to_owned()])
+    );
+    assert!(
+        failed.outcome.undone > 0 && observer.0.done.into_inner().unwrap().contains(&"atlas.a1".to_owned())
+    );
     // No trace of it is left, and the next build recovers.
     assert!(!home.path().join("build/a0.json").exists());
     let (outcome, ears) = build(home.path(), false);

@@ -7,10 +7,10 @@ use image::{Rgba, RgbaImage};
 use serde_json::Value;
 use shibori_core::{ByteSize, FrameSet};
 use shibori_formats::decode::{ReadOptions, source};
-use shibori_pipeline::Error;
-use shibori_pipeline::build::{Build, FailureCollector};
+use shibori_pipeline::build::Build;
 use shibori_pipeline::options::RunOptions;
 use shibori_pipeline::recipe::RecipeErrorKind;
+use shibori_pipeline::{Error, NoopObserver};
 use tempfile::TempDir;
 
 /// A sheet of this many cells of 16 px, each with a figure of its own color that stands a little further right.
@@ -33,9 +33,10 @@ fn project(recipe: &str) -> TempDir {
 
 /// Builds, and gives what went wrong in steps.
 fn built(home: &TempDir, run: &RunOptions) -> Result<Vec<String>, Error> {
-    let ears = FailureCollector::default();
-    Build::open(&home.path().join("shibori.toml"), run)?.run(None, &ears)?;
-    Ok(ears.into_inner())
+    match Build::open(&home.path().join("shibori.toml"), run)?.run(None, &NoopObserver) {
+        Err(Error::Build(failed)) => Ok(failed.errors.iter().map(ToString::to_string).collect()),
+        other => other.map(|_| Vec::new()),
+    }
 }
 
 fn frames(recipe: &str, output: &str) -> FrameSet {

@@ -103,6 +103,13 @@ pub struct Renaming {
     pub(crate) new: Name,
 }
 
+impl Renaming {
+    /// Another name for a clip, which may be named with its sprite: `koi:swim`.
+    pub fn new(old: impl Into<String>, new: Name) -> Self {
+        Self { old: old.into(), new }
+    }
+}
+
 /// Renames clips, all at once: old names are the names before any renaming, so two clips can swap names.
 ///
 /// # Errors
@@ -124,6 +131,22 @@ pub fn rename_clips(set: FrameSet, renamings: &[Renaming]) -> Result<FrameSet, E
 /// Frames a second, kept exactly: `24fps`, `23.976fps`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct FrameRate(pub(crate) Ratio);
+
+impl FrameRate {
+    /// So many ticks a second.
+    ///
+    /// # Errors
+    /// For more than 1000.
+    pub fn new(rate: Ratio) -> Result<Self, TimeError> {
+        let is_too_fast = u64::from(rate.numerator()) > 1000 * u64::from(rate.denominator());
+        if is_too_fast { Err(TimeError::Fast) } else { Ok(Self(rate)) }
+    }
+
+    /// Ticks a second.
+    pub fn rate(self) -> Ratio {
+        self.0
+    }
+}
 
 impl fmt::Display for FrameRate {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -171,6 +194,14 @@ pub struct EventSpec {
     pub(crate) clip: String,
     pub(crate) step: usize,
     pub(crate) event: Option<String>,
+}
+
+impl EventSpec {
+    /// An event on a step of a clip, counted from 0; `None` takes away the one that is there.
+    pub fn new(clip: &str, step: usize, event: Option<&Name>) -> Self {
+        let text = format!("{clip}@{step}={}", event.map_or("", Name::as_str));
+        Self { text, clip: clip.to_owned(), step, event: event.map(ToString::to_string) }
+    }
 }
 
 impl fmt::Display for EventSpec {

@@ -36,10 +36,7 @@ impl FromStr for FrameRate {
         let number =
             text.trim().strip_suffix("fps").ok_or_else(|| wrong("a frame clock is a rate, such as 24fps"))?;
         let ratio: Ratio = number.parse()?;
-        if u64::from(ratio.numerator()) > 1000 * u64::from(ratio.denominator()) {
-            return Err(wrong("rates are limited to 1000 fps"));
-        }
-        Ok(Self(ratio))
+        Self::new(ratio).map_err(|_| wrong("rates are limited to 1000 fps"))
     }
 }
 

@@ -68,6 +68,27 @@ pub enum RowError {
     Syntax(#[from] SyntaxError),
 }
 
+impl RowList {
+    /// A clip's name for each row, without a time; `None` skips a row.
+    ///
+    /// # Errors
+    /// Where a name has a sign that the grammar uses, or can't be part of a file name.
+    pub fn new(names: &[Option<Name>]) -> Result<Self, SyntaxError> {
+        let names: Vec<&str> = names.iter().map(|name| name.as_ref().map_or("-", Name::as_str)).collect();
+        names.join(",").parse()
+    }
+
+    /// How many rows it names or skips.
+    pub fn len(&self) -> usize {
+        self.rows.len()
+    }
+
+    /// Whether it names no row.
+    pub fn is_empty(&self) -> bool {
+        self.rows.iter().all(Option::is_none)
+    }
+}
+
 impl fmt::Display for RowList {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.text)

@@ -82,6 +82,7 @@ pub enum ApplyError {
         /// The clip.
         clip: Name,
         /// What is missing.
+        #[source]
         error: SelectError,
     },
     /// Its times can't be kept exactly.
@@ -256,6 +257,21 @@ fn read_count(cursor: &mut Cursor<'_>) -> Result<u32, SyntaxError> {
 }
 
 impl ClipSpec {
+    /// Its sprite, if it was named.
+    pub fn sprite(&self) -> Option<&Name> {
+        self.sprite.as_ref()
+    }
+
+    /// The way through its steps.
+    pub fn play(&self) -> PlayMode {
+        self.way.play
+    }
+
+    /// How often it plays; 0 is forever.
+    pub fn plays(&self) -> u32 {
+        self.way.plays
+    }
+
     /// The clip's name.
     pub fn name(&self) -> &Name {
         &self.name

@@ -55,6 +55,16 @@ impl fmt::Display for FrameFilter {
 }
 
 impl FrameFilter {
+    /// A whole sprite.
+    pub fn sprite(name: &Name) -> Self {
+        Self(name.to_string())
+    }
+
+    /// A clip and its frames.
+    pub fn clip(clip: &Clip) -> Self {
+        Self(clip.qualified_name())
+    }
+
     /// The part of a set that is meant. A clip brings its frames and itself, and no other clip.
     pub fn of(&self, set: &FrameSet) -> Result<FrameSet, FilterError> {
         if let Some(sprite) = set.sprites().into_iter().find(|sprite| sprite.as_str() == self.0) {

@@ -150,6 +150,20 @@ impl std::fmt::Display for Selection {
 }
 
 impl Selection {
+    fn only(what: PickKind) -> Self {
+        Self { text: what.to_string(), picks: vec![Pick { sprite: None, what }] }
+    }
+
+    /// Frames of a set of one sprite, from one number to another; backwards if the second is the lower one.
+    pub fn range(from: u32, to: u32) -> Self {
+        Self::only(PickKind::Numbers { from, to, step: 1 })
+    }
+
+    /// A row of the sheet that a set of one sprite was cut from.
+    pub fn row(row: u32) -> Self {
+        Self::only(PickKind::Row(row))
+    }
+
     /// The places in `set`, in the order typed; a frame picked twice is there twice.
     pub fn resolve(&self, set: &FrameSet) -> Result<Vec<usize>, SelectError> {
         let picked = self.picks.iter().map(|pick| pick.resolve(set, None));

@@ -56,6 +56,7 @@ pub enum ClipError {
         /// The clip.
         clip: Name,
         /// What is wrong with its time.
+        #[source]
         error: TimeError,
     },
 }

@@ -36,8 +36,8 @@ pub use outcome::{LoadedFrames, ReadNotice, sprite_name};
 pub use overrides::overrides;
 pub use rects::rects;
 pub use set::{
-    CompanionFault, companion_problems, load, load_without_pages, manifest_images, pages_of,
-    previous_placements,
+    CompanionFault, companion_problems, frames_from_pages, load, load_without_pages, manifest_images,
+    pages_of, previous_placements,
 };
 pub(crate) use set::{LoadedPage, companion_specs, open_manifest, open_manifest_alone};
 pub use source::{manifest_of, memory_for, source, sources};

@@ -91,12 +91,7 @@ pub(crate) fn open_manifest(path: &Path, limits: &ReadOptions) -> Result<LoadedP
         files: 1,
         loss: ReadLoss::Premultiplied,
     }));
-    for (page, opened) in manifest.pages.iter().zip(&pages) {
-        let (said, found) = (Size::from((page.size[0], page.size[1])), opened.size);
-        if said != found {
-            return Err(wrong(ReadProblem::PageSize { page: page.file.clone(), said, found }));
-        }
-    }
+    check_pages(&manifest, pages.iter().map(|page| page.size)).map_err(wrong)?;
     let mut set = to_set(manifest.clone(), &pages).map_err(wrong)?;
     let mut files: Vec<PathBuf> = std::iter::once(path.to_owned()).chain(files).collect();
     if limits.companions {
@@ -361,6 +356,28 @@ impl OpenPage {
         let own = Rect { x: shown.x - here.x, y: shown.y - here.y, ..shown };
         Some((self.pixels.crop(own)?, UVec2 { x: shown.x - rect.x, y: shown.y - rect.y }))
     }
+}
+
+/// The frames of a manifest whose pages are in memory, as they were decoded. Companions aren't among them.
+///
+/// # Errors
+/// Where a page isn't there or has another size than the manifest says, or its numbers don't belong together.
+pub fn frames_from_pages(manifest: Manifest, pages: Vec<Pixels>) -> Result<FrameSet, ReadProblem> {
+    check_pages(&manifest, pages.iter().map(Pixels::size))?;
+    let seen = manifest.pages.iter().zip(pages).map(|(page, pixels)| as_seen(page, pixels)).collect();
+    frames_of(manifest, seen)
+}
+
+/// Makes sure that pages are those that a manifest lists.
+fn check_pages(manifest: &Manifest, mut sizes: impl Iterator<Item = Size>) -> Result<(), ReadProblem> {
+    for page in &manifest.pages {
+        let found = sizes.next().ok_or_else(|| ReadProblem::PageMissing(page.file.clone()))?;
+        let said = Size::from((page.size[0], page.size[1]));
+        if found != said {
+            return Err(ReadProblem::PageSize { page: page.file.clone(), said, found });
+        }
+    }
+    Ok(())
 }
 
 /// The frames of a manifest, from pages with straight alpha.

@@ -251,9 +251,9 @@ impl PlannedAtlas<'_> {
             let Job { page, companion } = jobs[job];
             let image = paint(atlas, page, companion, self.encoding.finish);
             let palette = self.palette.as_ref().filter(|_| companion.is_none());
-            let bytes = self.encoding.encode(&image, palette).map_err(|problem| fault(job, problem))?;
+            let bytes = self.encoding.encode_with(&image, palette).map_err(|problem| fault(job, problem))?;
             let png = PageEncoding { format: PageFormat::Png, ..*self.encoding };
-            let as_png = (self.encoding.format == PageFormat::Webp).then(|| png.encode(&image, palette));
+            let as_png = (self.encoding.format == PageFormat::Webp).then(|| png.encode_with(&image, palette));
             let as_png = as_png.transpose().map_err(|problem| fault(job, problem))?.map(|png| png.len());
             let pixels = digest_of_pixels(&palette.map_or(image.clone(), |palette| palette.apply(&image)));
             tick();

@@ -3,8 +3,8 @@
 use std::path::{Path, PathBuf};
 
 use crate::decode::{
-    DecodedImage, LoadedPage, ReadOptions, companion_specs, image as read_image, open_manifest,
-    open_manifest_alone, read_bytes,
+    DecodedImage, Format, LoadedPage, ReadOptions, companion_specs, frames_from_pages, image as read_image,
+    image_from_bytes, open_manifest, open_manifest_alone, read_bytes,
 };
 use crate::encode::png;
 use crate::export::metrics::{ClipTimeline, FrameGeometry};
@@ -46,6 +46,19 @@ pub struct PageImage {
 }
 
 impl PageImage {
+    /// A page from a file's bytes.
+    ///
+    /// # Errors
+    /// Where they aren't a still image, or ask for more than the limits allow.
+    pub fn from_bytes(file: &str, bytes: Vec<u8>, limits: &ReadOptions) -> Result<Self, ReadProblem> {
+        let is_tga = file.to_lowercase().ends_with(".tga");
+        let decoded = image_from_bytes(&bytes, is_tga.then_some(Format::Tga), limits)?;
+        let DecodedImage::Still(pixels) = decoded.picture else {
+            return Err(ReadProblem::PageMoves(file.to_owned()));
+        };
+        Ok(Self { path: file.into(), bytes, pixels, _lease: None })
+    }
+
     /// Whether the file is a PNG.
     pub fn is_png(&self) -> bool {
         self.bytes.starts_with(b"\x89PNG\r\n\x1a\n")
@@ -120,6 +133,21 @@ impl ExportSource {
         };
         let companions = manifest.pages.iter().map(of_page).collect::<Result<_, _>>()?;
         Ok(Self { companions, ..Self::of(path, manifest, pages) })
+    }
+
+    /// A manifest and its pages in memory: `pond` is `pond.json`, and its pages are in the same folder.
+    ///
+    /// # Errors
+    /// Where a page is missing or has another size than the manifest says, or its numbers don't belong together.
+    pub fn new(stem: &str, manifest: Manifest, mut pages: Vec<PageImage>) -> Result<Self, ReadProblem> {
+        let pixels: Vec<Pixels> = pages.iter().map(|page| page.pixels.clone()).collect();
+        // Reading it as frames checks everything that can be wrong with it.
+        frames_from_pages(manifest.clone(), pixels)?;
+        for (entry, page) in manifest.pages.iter().zip(&mut pages) {
+            page.pixels = as_seen(entry, page.pixels.clone());
+        }
+        let path = PathBuf::from(format!("{stem}.json"));
+        Ok(Self { stem: stem.to_owned(), ..Self::of(&path, manifest, pages) })
     }
 
     /// Reads a manifest alone, for formats that need no image of it.

@@ -268,7 +268,7 @@ impl CommitError {
             Self::Before(error) => Error::write(unit, error),
             Self::After(Unfinished { left, error }) => {
                 let first = left.first().cloned().unwrap_or_default();
-                Error::write(&first, WriteProblem::Unfinished { left: left.len(), error })
+                Error::write(&first, WriteProblem::Unfinished { left: left.len(), error: error.into() })
             }
         }
     }

@@ -24,8 +24,8 @@ mod sources;
 mod status;
 mod watch;
 
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, PoisonError};
 
 use serde_json::Value;
 pub use shibori_formats::store::Digest;
@@ -67,25 +67,6 @@ pub trait BuildObserver: Sync {
 }
 
 impl BuildObserver for NoopObserver {}
-
-/// Collects failures and ignores everything else: each text begins with the target or the sprite.
-#[derive(Debug, Default)]
-pub struct FailureCollector(Mutex<Vec<String>>);
-
-impl FailureCollector {
-    /// All of them, in the order in which they came.
-    pub fn into_inner(self) -> Vec<String> {
-        self.0.into_inner().unwrap_or_else(PoisonError::into_inner)
-    }
-}
-
-impl BuildObserver for FailureCollector {
-    fn event(&self, event: BuildEvent<'_>) {
-        if let BuildEvent::Failed { name, error, .. } = event {
-            self.0.lock().unwrap_or_else(PoisonError::into_inner).push(format!("{name}: {error}"));
-        }
-    }
-}
 
 /// What happens in a build.
 #[derive(Debug)]
@@ -164,6 +145,78 @@ pub enum BuildEvent<'a> {
 pub struct Build {
     graph: Graph,
     run: RunOptions,
+    /// The file beside whose place in `.shibori` the records of builds are kept.
+    records: PathBuf,
+}
+
+/// Which recipe is to be done, and where its outputs and records go.
+#[derive(Clone, Debug)]
+#[must_use = "nothing is read before open()"]
+pub struct BuildSetup {
+    recipe: PathBuf,
+    out_dir: Option<PathBuf>,
+    state_dir: Option<PathBuf>,
+    run: RunOptions,
+}
+
+impl BuildSetup {
+    /// Outputs go into this folder instead of the one that the recipe names.
+    pub fn out_dir(self, folder: impl Into<PathBuf>) -> Self {
+        Self { out_dir: Some(folder.into()), ..self }
+    }
+
+    /// What builds keep for the next one, cut frames among it, goes into `.shibori` in this folder instead of the recipe's.
+    pub fn state_dir(self, folder: impl Into<PathBuf>) -> Self {
+        Self { state_dir: Some(folder.into()), ..self }
+    }
+
+    /// Limits, and what may be replaced.
+    pub fn options(self, run: RunOptions) -> Self {
+        Self { run, ..self }
+    }
+
+    /// Reads the recipe and finds its sources.
+    ///
+    /// # Errors
+    /// Where something is wrong with it.
+    pub fn open(self) -> Result<Build, Error> {
+        let mut recipe = Recipe::read(&self.recipe)?;
+        if let Some(folder) = self.out_dir {
+            // Paths of outputs begin at the recipe.
+            recipe.out.value = std::path::absolute(&folder).unwrap_or(folder);
+        }
+        let file = recipe.text.file().to_owned();
+        let records = match &self.state_dir {
+            Some(folder) => folder.join(file.file_name().unwrap_or_default()),
+            None => file,
+        };
+        Ok(Build { graph: Graph::of(recipe)?, run: self.run, records })
+    }
+}
+
+/// A target, or the frames of a sprite, that could not be made.
+#[derive(Clone, Debug, thiserror::Error)]
+#[error("{name}: {error}")]
+pub struct TargetError {
+    /// Its name.
+    pub name: String,
+    /// Why.
+    #[source]
+    pub error: Error,
+}
+
+/// A build in which something could not be made.
+#[derive(Clone, Debug, thiserror::Error)]
+#[error("{}", list_errors(errors))]
+pub struct BuildError {
+    /// What could not be made, in the recipe's order; at least one.
+    pub errors: Vec<TargetError>,
+    /// What was done all the same.
+    pub outcome: Outcome,
+}
+
+fn list_errors(errors: &[TargetError]) -> String {
+    errors.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")
 }
 
 /// A step as tools want to know it.
@@ -180,13 +233,44 @@ pub struct TargetInfo {
 }
 
 impl Build {
+    /// A build of a recipe, with its outputs and records where the recipe has them.
+    ///
+    /// In a build script of Cargo both belong into `OUT_DIR`:
+    ///
+    /// ```no_run
+    /// # use std::{env, error::Error, path::PathBuf};
+    /// use shibori_pipeline::NoopObserver;
+    /// use shibori_pipeline::build::Build;
+    ///
+    /// fn main() -> Result<(), Box<dyn Error>> {
+    ///     let out = PathBuf::from(env::var_os("OUT_DIR").ok_or("cargo sets OUT_DIR")?);
+    ///     let build = Build::of("art/shibori.toml").out_dir(&out).state_dir(&out).open()?;
+    ///     for path in build.rerun_paths() {
+    ///         println!("cargo::rerun-if-changed={}", path.display());
+    ///     }
+    ///     build.run(None, &NoopObserver)?;
+    ///     Ok(())
+    /// }
+    /// ```
+    pub fn of(recipe: impl Into<PathBuf>) -> BuildSetup {
+        let (out_dir, state_dir, run) = (None, None, RunOptions::default());
+        BuildSetup { recipe: recipe.into(), out_dir, state_dir, run }
+    }
+
     /// Reads a recipe and finds its sources.
     ///
     /// # Errors
     /// Where something is wrong with it.
     pub fn open(recipe: &Path, run: &RunOptions) -> Result<Self, Error> {
-        let graph = Graph::of(Recipe::read(recipe)?)?;
-        Ok(Self { graph, run: run.clone() })
+        Self::of(recipe).options(run.clone()).open()
+    }
+
+    /// Every file and folder that, if it changes, makes another build worthwhile: the recipe and what it includes, sources and
+    /// templates, and the folders in which a new file would be a source. Relative to the current folder if the recipe is.
+    pub fn rerun_paths(&self) -> Vec<PathBuf> {
+        let paths = self.all_files().into_iter().chain(self.source_folders());
+        let paths: BTreeSet<PathBuf> = paths.map(|path| self.graph.base.join(path)).collect();
+        paths.into_iter().collect()
     }
 
     /// Whether the recipe's files still hold what was read.
@@ -257,7 +341,7 @@ impl Build {
 
     /// Every file that builds by this recipe are known to have written, from the recipe's folder.
     pub fn all_outputs(&self) -> Vec<PathBuf> {
-        let (record, _) = ledger::read_only(self.recipe_file());
+        let (record, _) = ledger::read_only(&self.records);
         let sure = (0..self.graph.steps.len()).flat_map(|at| self.graph.known_outputs(at));
         record.outputs().map(|(path, _)| path.to_owned()).chain(sure).collect()
     }

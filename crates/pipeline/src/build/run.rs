@@ -21,13 +21,13 @@ use crate::build::ledger::{self, BuildLedger, LedgerEntry, RecordFile};
 use crate::build::schedule::{JobResult, Schedule};
 use crate::build::sources::slashed;
 use crate::build::status::{StaleReason, TargetDigests};
-use crate::build::{Build, BuildEvent, BuildObserver, TargetInfo};
+use crate::build::{Build, BuildError, BuildEvent, BuildObserver, TargetError, TargetInfo};
 use crate::recipe::RecipeErrorKind;
 use crate::steps::CheckReport;
 use crate::{Context, Error, Notice, Observer, Task};
 
-/// How a build went.
-#[derive(Debug, Default)]
+/// What a build did.
+#[derive(Clone, Debug, Default)]
 pub struct Outcome {
     /// Steps that were done.
     pub done: usize,
@@ -117,12 +117,13 @@ impl Build {
     /// Does what is stale, on as many threads as there are cores or as are said.
     ///
     /// # Errors
-    /// Where an input can't be read at all. Errors of a step go to the observer and into the outcome.
+    /// [`Error::Build`] with everything that could not be made, and what was done all the same; another one where nothing could
+    /// be tried.
     pub fn run(&self, jobs: Option<NonZeroUsize>, observer: &dyn BuildObserver) -> Result<Outcome, Error> {
-        if is_log_locked(self.recipe_file()) {
+        if is_log_locked(&self.records) {
             observer.event(BuildEvent::Waiting);
         }
-        let (store, record, trouble) = RecordFile::open(self.recipe_file());
+        let (store, record, trouble) = RecordFile::open(&self.records);
         if let Some(trouble) = &trouble {
             observer.event(BuildEvent::Trouble(trouble));
         }
@@ -142,7 +143,7 @@ impl Build {
             digests: &digests,
             limits: self.run.limits(),
             policy: self.policy(),
-            frame_cache: FrameCache::of(log_file(self.recipe_file(), "frames")),
+            frame_cache: FrameCache::of(log_file(&self.records, "frames")),
             keys: cache_keys(&self.graph, whys.iter().any(Option::is_some), &prints),
             frames: self.graph.figures.iter().map(|_| Mutex::new((None, 0))).collect(),
             settled: AtomicUsize::new(0),
@@ -150,7 +151,7 @@ impl Build {
             steps: Mutex::new(record.steps.clone()),
             whys,
         };
-        let mut outcome = run.execute_all(jobs);
+        let (mut outcome, mut errors) = run.execute_all(jobs);
         run.remove_orphans(&record, &mut outcome);
         let settled = run.settled.load(Ordering::Relaxed);
         let undone = run.whys.iter().flatten().count() - outcome.done - settled;
@@ -161,7 +162,12 @@ impl Build {
             run.frame_cache.retain(&run.keys.iter().flatten().map(|key| key.digest).collect::<Vec<_>>());
         }
         store.finish();
-        Ok(outcome)
+        if errors.is_empty() {
+            return Ok(outcome);
+        }
+        errors.sort_by_key(|(place, _)| *place);
+        let errors = errors.into_iter().map(|(_, error)| error).collect();
+        Err(Error::Build(Box::new(BuildError { errors, outcome })))
     }
 
     /// Finishes a build that was killed, in every folder of outputs.
@@ -180,7 +186,8 @@ impl Build {
 
     /// The policy of a build.
     fn policy(&self) -> Policy {
-        Policy { recipe: Some(self.recipe_file().to_owned()), dry_run: false, ..self.run.policy() }
+        // Records that are kept elsewhere say whose outputs these are, wherever the recipe is moved to.
+        Policy { recipe: Some(self.records.clone()), dry_run: false, ..self.run.policy() }
     }
 
     /// Does one step, from its inputs to its outputs and nothing else: nothing is kept, and nothing that was kept is looked at.
@@ -224,7 +231,7 @@ impl Build {
     /// # Errors
     /// Where a step can't be done.
     pub fn describe_targets(&self, observer: &dyn BuildObserver) -> Result<Vec<TargetInfo>, Error> {
-        let (record, _) = ledger::read_only(self.recipe_file());
+        let (record, _) = ledger::read_only(&self.records);
         let prints = FingerprintCache::new(record.files.clone(), 0);
         let digests = TargetDigests::of(&self.graph, &prints)?;
         let whys = digests.whys(&self.graph, &record, &prints)?;
@@ -288,7 +295,7 @@ impl Build {
         }
         let from_base =
             |path: PathBuf| path.strip_prefix(&self.graph.base).map_or_else(|_| path.clone(), Path::to_owned);
-        let outputs = folders.iter().flat_map(|folder| store::outputs_of_recipe(folder, self.recipe_file()));
+        let outputs = folders.iter().flat_map(|folder| store::outputs_of_recipe(folder, &self.records));
         let mut outputs: Vec<PathBuf> = outputs.map(from_base).collect();
         outputs.sort();
         outputs
@@ -333,8 +340,8 @@ fn message_of(panic: &(dyn std::any::Any + Send)) -> String {
 }
 
 impl BuildRun<'_> {
-    /// Does everything that is stale.
-    fn execute_all(&self, jobs: Option<NonZeroUsize>) -> Outcome {
+    /// Does everything that is stale, and gives what could not be done with its place in the recipe.
+    fn execute_all(&self, jobs: Option<NonZeroUsize>) -> (Outcome, Vec<(usize, TargetError)>) {
         let steps = &self.graph.steps;
         for at in (0..steps.len()).filter(|&at| self.whys[at].is_none()) {
             let kept =
@@ -347,7 +354,7 @@ impl BuildRun<'_> {
         let cores = jobs.or_else(|| std::thread::available_parallelism().ok()).map_or(1, NonZeroUsize::get);
         // While one waits for the disk, another computes.
         let threads = if cores == 1 { 1 } else { cores + cores.div_ceil(2) };
-        let done = Mutex::new(0);
+        let (done, errors) = (Mutex::new(0), Mutex::new(Vec::new()));
         let work = |job: usize, is_alone: bool| {
             // A bug in one job must neither leave the others waiting nor lose their work.
             let outcome = catch_unwind(AssertUnwindSafe(|| match todo[job] {
@@ -369,6 +376,8 @@ impl BuildRun<'_> {
                         Job::Frames(figure) => self.graph.figures[figure].name.as_str(),
                         Job::Root(_) => &steps[at].name,
                     };
+                    let failed = TargetError { name: name.to_owned(), error: error.clone() };
+                    lock(&errors).push((at, failed));
                     self.observer.event(BuildEvent::Failed { name, place: at, error });
                     self.skip_rest(todo[job], at, name);
                     JobResult::Failed
@@ -383,7 +392,9 @@ impl BuildRun<'_> {
             self.skip_rest(todo[job], usize::MAX, name);
         };
         schedule.run(threads, work, skip);
-        Outcome { done: done.into_inner().unwrap_or_else(PoisonError::into_inner), ..Outcome::default() }
+        let done = done.into_inner().unwrap_or_else(PoisonError::into_inner);
+        let errors = errors.into_inner().unwrap_or_else(PoisonError::into_inner);
+        (Outcome { done, ..Outcome::default() }, errors)
     }
 
     /// Says of all stale steps of a job, but one, that they were not done.

@@ -225,7 +225,7 @@ fn digest(graph: &Graph, at: usize, hashes: &HashMap<&PathBuf, Digest>, done: &m
 }
 
 fn unreadable(path: &Path, error: std::io::Error) -> Error {
-    let problem = shibori_formats::ReadProblem::Io(error);
+    let problem = shibori_formats::ReadProblem::Io(error.into());
     Error::File(shibori_formats::Error::Read { path: path.to_owned(), problem })
 }
 
@@ -235,7 +235,7 @@ impl Build {
     /// # Errors
     /// Where an input can't be read.
     pub fn status(&self, observer: &dyn BuildObserver) -> Result<Vec<TargetStatus>, Error> {
-        let (record, _) = super::ledger::read_only(self.recipe_file());
+        let (record, _) = super::ledger::read_only(&self.records);
         let prints = FingerprintCache::new(record.files.clone(), 0);
         let digests = TargetDigests::of(&self.graph, &prints)?;
         let mut whys = digests.whys(&self.graph, &record, &prints)?;
@@ -264,7 +264,7 @@ impl Build {
 
     /// Outputs of targets that are gone, and are still there. `standing` is what [`Build::status`] gives.
     pub fn orphaned_outputs(&self, standing: &[TargetStatus]) -> Vec<PathBuf> {
-        let (record, _) = super::ledger::read_only(self.recipe_file());
+        let (record, _) = super::ledger::read_only(&self.records);
         let wanted: HashSet<&PathBuf> = standing.iter().flat_map(|one| &one.outputs).collect();
         let names: HashSet<&str> = self.graph.steps.iter().map(|step| step.name.as_str()).collect();
         let gone = record.steps.iter().filter(|(name, _)| !names.contains(name.as_str()));

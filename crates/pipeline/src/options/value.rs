@@ -26,9 +26,17 @@ pub struct WholeError {
 }
 
 impl<const LOW: u32, const HIGH: u32> BoundedInt<LOW, HIGH> {
-    /// The number, if it lies in the range.
-    pub fn new(number: u32) -> Option<Self> {
-        (LOW..=HIGH).contains(&number).then_some(Self(number))
+    /// A number of the range.
+    ///
+    /// # Errors
+    /// Where it is beyond.
+    pub fn new(number: u32) -> Result<Self, WholeError> {
+        let is_in = (LOW..=HIGH).contains(&number);
+        is_in.then_some(Self(number)).ok_or_else(|| Self::error(number.to_string()))
+    }
+
+    fn error(text: String) -> WholeError {
+        WholeError { text, low: LOW, high: HIGH }
     }
 
     /// The number.
@@ -47,8 +55,8 @@ impl<const LOW: u32, const HIGH: u32> FromStr for BoundedInt<LOW, HIGH> {
     type Err = WholeError;
 
     fn from_str(text: &str) -> Result<Self, WholeError> {
-        let number = text.trim().parse().ok().and_then(Self::new);
-        number.ok_or_else(|| WholeError { text: text.to_owned(), low: LOW, high: HIGH })
+        let number = text.trim().parse().map_err(|_| Self::error(text.to_owned()))?;
+        Self::new(number).map_err(|_| Self::error(text.to_owned()))
     }
 }
 
@@ -68,9 +76,13 @@ pub struct NonNegative(f64);
 pub struct AmountError(String);
 
 impl NonNegative {
-    /// The number, if it is one.
-    pub fn new(number: f64) -> Option<Self> {
-        (number.is_finite() && number >= 0.0).then_some(Self(number))
+    /// Such a number.
+    ///
+    /// # Errors
+    /// Where it is below 0, infinite or not a number.
+    pub fn new(number: f64) -> Result<Self, AmountError> {
+        let is_amount = number.is_finite() && number >= 0.0;
+        is_amount.then_some(Self(number)).ok_or_else(|| AmountError(number.to_string()))
     }
 
     /// The number.
@@ -83,7 +95,8 @@ impl FromStr for NonNegative {
     type Err = AmountError;
 
     fn from_str(text: &str) -> Result<Self, AmountError> {
-        text.trim().parse().ok().and_then(Self::new).ok_or_else(|| AmountError(text.to_owned()))
+        let wrong = || AmountError(text.to_owned());
+        Self::new(text.trim().parse().map_err(|_| wrong())?).map_err(|_| wrong())
     }
 }
 

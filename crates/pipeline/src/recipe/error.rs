@@ -3,6 +3,7 @@
 use std::fmt;
 use std::io;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 use shibori_formats::DisplaySlashed;
 
@@ -10,7 +11,7 @@ use crate::options::OptionConflict;
 use crate::recipe::text::{Location, RecipeText, Span};
 
 /// Something wrong with a recipe.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct RecipeError {
     /// The recipe, as it was named.
     pub file: PathBuf,
@@ -21,7 +22,7 @@ pub struct RecipeError {
 }
 
 /// What is wrong with a recipe.
-#[derive(Debug, thiserror::Error)]
+#[derive(Clone, Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum RecipeErrorKind {
     /// It is not there.
@@ -32,7 +33,7 @@ pub enum RecipeErrorKind {
     Folder,
     /// The system does not give it.
     #[error("{0}")]
-    Unreadable(io::Error),
+    Unreadable(#[source] Arc<io::Error>),
     /// It is text of another encoding, or no text.
     #[error("is {0}; a recipe must be UTF-8 text")]
     NotText(&'static str),
@@ -254,7 +255,11 @@ impl fmt::Display for RecipeError {
     }
 }
 
-impl std::error::Error for RecipeError {}
+impl std::error::Error for RecipeError {
+    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
+        Some(&*self.fault)
+    }
+}
 
 fn join_paths(files: &[PathBuf]) -> String {
     files.iter().map(|file| file.display_slashed().to_string()).collect::<Vec<_>>().join(" -> ")

@@ -168,7 +168,7 @@ fn read(file: &Path) -> Result<String, RecipeError> {
     let bytes = fs::read(file).map_err(|error| {
         let fault = match error.kind() {
             std::io::ErrorKind::NotFound => RecipeErrorKind::Missing,
-            _ => RecipeErrorKind::Unreadable(error),
+            _ => RecipeErrorKind::Unreadable(error.into()),
         };
         RecipeError::for_file(file, fault)
     })?;

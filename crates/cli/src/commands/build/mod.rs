@@ -78,7 +78,11 @@ fn build_once(
     program: &CommandContext<'_>,
 ) -> Result<bool, Failure> {
     let began = Instant::now();
-    let outcome = build.run(program.everywhere.jobs, reporter).map_err(failure_of)?;
+    // The reporter said what failed, as soon as it did.
+    let outcome = match build.run(program.everywhere.jobs, reporter) {
+        Err(Error::Build(failed)) => failed.outcome,
+        other => other.map_err(failure_of)?,
+    };
     let failed = reporter.finish(&outcome, began);
     // Written on its own, it would be one more thing that changed where all is watched; after a failure, Make would take it
     // for a success.

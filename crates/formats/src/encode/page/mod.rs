@@ -87,8 +87,19 @@ impl PageFormat {
 }
 
 impl PageEncoding {
-    /// The bytes of a page, in the colors of a palette where there is one.
-    pub(super) fn encode(
+    /// The bytes of one page, in as many colors as are asked for. Pixels are taken as they are: what [`finish`](Self::finish) says
+    /// is done by [`paint`](shibori_core::pack::paint()).
+    ///
+    /// # Errors
+    /// Where the format can't hold a picture of this size.
+    pub fn encode(&self, image: &RgbaImage) -> Result<Vec<u8>, WriteProblem> {
+        let keeps_edges = self.finish.spread > 0;
+        let palette = self.colors.map(|most| Palette::of(std::slice::from_ref(image), most, keeps_edges));
+        self.encode_with(image, palette.as_ref())
+    }
+
+    /// The same in the colors of a palette where there is one.
+    pub(super) fn encode_with(
         &self,
         image: &RgbaImage,
         palette: Option<&Palette>,

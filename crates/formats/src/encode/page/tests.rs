@@ -40,7 +40,7 @@ fn every_format_and_size_gives_back_every_pixel_and_is_ours() {
                 let finish = ColorFinish { spread: 0, premultiplied };
                 let options = PageEncoding { format, png, finish, ..PageEncoding::default() };
                 let image = page(33, 17, 40);
-                let bytes = options.encode(&image, None).unwrap();
+                let bytes = options.encode(&image).unwrap();
                 assert!(look_same(&read_back(&bytes, format.ending()), &image), "{format:?} {png:?}");
                 // QOI has no room for a comment; the ledger knows it.
                 assert_eq!(seal::is_intact(&bytes), format != PageFormat::Qoi, "{format:?} {png:?}");
@@ -55,7 +55,7 @@ fn every_format_and_size_gives_back_every_pixel_and_is_ours() {
 #[test]
 fn a_small_png_is_no_larger_than_the_usual_one() {
     let image = page(120, 90, 9);
-    let length = |png| PageEncoding { png, ..PageEncoding::default() }.encode(&image, None).unwrap().len();
+    let length = |png| PageEncoding { png, ..PageEncoding::default() }.encode(&image).unwrap().len();
     assert!(length(PngSize::Small) < length(PngSize::Usual));
 }
 
@@ -66,7 +66,7 @@ fn runs_of_a_tga_end_with_their_row() {
     let mixed = RgbaImage::from_fn(301, 9, |x, y| Rgba([(x / (1 + y * 7)) as u8, y as u8, 0, 255]));
     for image in [plain, mixed] {
         let bytes =
-            PageEncoding { format: PageFormat::Tga, ..PageEncoding::default() }.encode(&image, None).unwrap();
+            PageEncoding { format: PageFormat::Tga, ..PageEncoding::default() }.encode(&image).unwrap();
         let mut at = 18;
         for row in image.rows() {
             let mut left: Vec<Rgba<u8>> = row.copied().collect();
@@ -87,9 +87,8 @@ fn runs_of_a_tga_end_with_their_row() {
 
 #[test]
 fn the_extended_layout_of_a_webp_adds_up() {
-    let bytes = PageEncoding { format: PageFormat::Webp, ..PageEncoding::default() }
-        .encode(&page(5, 3, 4), None)
-        .unwrap();
+    let bytes =
+        PageEncoding { format: PageFormat::Webp, ..PageEncoding::default() }.encode(&page(5, 3, 4)).unwrap();
     let number = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap()) as usize;
     assert_eq!(number(4), bytes.len() - 8);
     let mut chunks = Vec::new();
@@ -107,12 +106,11 @@ fn the_extended_layout_of_a_webp_adds_up() {
 fn what_a_format_can_not_hold_is_reported() {
     let long = RgbaImage::new(16_384, 1);
     let error =
-        PageEncoding { format: PageFormat::Webp, ..PageEncoding::default() }.encode(&long, None).unwrap_err();
+        PageEncoding { format: PageFormat::Webp, ..PageEncoding::default() }.encode(&long).unwrap_err();
     assert!(error.to_string().contains("at most 16383 px"), "{error}");
     let longer = RgbaImage::new(65_536, 1);
-    let error = PageEncoding { format: PageFormat::Tga, ..PageEncoding::default() }
-        .encode(&longer, None)
-        .unwrap_err();
+    let error =
+        PageEncoding { format: PageFormat::Tga, ..PageEncoding::default() }.encode(&longer).unwrap_err();
     assert!(error.to_string().contains("at most 65535 px"), "{error}");
 }
 
@@ -127,7 +125,7 @@ proptest! {
         let palette = Palette::of(std::slice::from_ref(&image), 256, false);
         prop_assert!(palette.loss().is_none());
         let png = if small { PngSize::Small } else { PngSize::Usual };
-        let bytes = PageEncoding { png, ..PageEncoding::default() }.encode(&image, Some(&palette)).unwrap();
+        let bytes = PageEncoding { png, ..PageEncoding::default() }.encode_with(&image, Some(&palette)).unwrap();
         prop_assert!(look_same(&read_back(&bytes, "png"), &image));
     }
 
