@@ -24,7 +24,7 @@ const FRAMES: u32 = 1000;
 fn main() {
     let folder = std::env::temp_dir().join(format!("adjust-floor-{}", std::process::id()));
     let (set, out) = (folder.join("set"), folder.join("out"));
-    write_set(frames(), &set);
+    stage_set(frames(), &set);
     let (mut ours, mut floor) = (Vec::new(), Vec::new());
     for _ in 0..ROUNDS {
         // What stays the same is not written again: each round begins with nothing.
@@ -66,7 +66,7 @@ fn frames() -> FrameSet {
     FrameSet::new(frames, Vec::new()).expect("names are unique")
 }
 
-fn write_set(set: FrameSet, folder: &Path) {
+fn stage_set(set: FrameSet, folder: &Path) {
     let run = Transaction::new(Policy { force: true, ..Policy::default() });
     encode::set(set, folder, &run, || {}).expect("the set can be written");
     run.commit().expect("the set can be put in place");
@@ -84,7 +84,7 @@ fn shaped(set: FrameSet) -> FrameSet {
 
 fn adjust(set: &Path, out: &Path) {
     let frames = source(set, &ReadOptions::default()).expect("the set can be read").set;
-    write_set(shaped(frames), out);
+    stage_set(shaped(frames), out);
 }
 
 /// The pictures that adjusting left.

@@ -19,7 +19,7 @@ use shibori_core::shape::{
 use shibori_core::{Frame, FrameSet, Name, NameTemplate, Pixels, Point, Size, check, parallel};
 use shibori_pipeline::options::{AdjustOptions, ContactOptions, ExportOptions, HtmlOptions, PackOptions};
 use shibori_pipeline::steps::{
-    AdjustTarget, View, adjust, export, pack, write_adjusted, write_atlases, write_set,
+    AdjustTarget, View, adjust, export, pack, stage_adjusted, stage_atlases, stage_set,
 };
 use shibori_pipeline::{Context, NoopObserver, Source};
 use tempfile::TempDir;
@@ -227,7 +227,7 @@ fn atlas(count: usize, folder: &Path) -> PathBuf {
     let cx = Context::new(&NoopObserver);
     let packed = pack(&[Source::frames("clips", clips(count))], &options, &cx).expect("it can be packed");
     let path = folder.join("pond");
-    write_atlases(&packed, &path, &options, &cx).expect("it can be written");
+    stage_atlases(&packed, &path, &options, &cx).expect("it can be written");
     cx.commit().expect("it can be put in place");
     path
 }
@@ -330,7 +330,7 @@ fn files(count: usize) -> PathBuf {
         frame.with_pixels(pixels, shibori_core::UVec2::default()).expect("a canvas fits itself")
     };
     let set = FrameSet::new(parallel::map(count, whole), Vec::new()).expect("names are unique");
-    write_set(set, &folder, &cx).expect("it can be written");
+    stage_set(set, &folder, &cx).expect("it can be written");
     cx.commit().expect("it can be put in place");
     // The process that made them has had its peak.
     let own = std::env::current_exe().expect("this program");
@@ -352,6 +352,6 @@ fn adjust_files(count: usize) -> f64 {
     let cx = Context::new(&NoopObserver);
     timed(|| {
         let adjusted = adjust(&folder.clone().into(), &options, &cx).expect("it can be adjusted");
-        write_adjusted(adjusted.set, &folder, &target, &cx).expect("it can be written");
+        stage_adjusted(adjusted.set, &folder, &target, &cx).expect("it can be written");
     })
 }

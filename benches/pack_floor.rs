@@ -17,7 +17,7 @@ use shibori_formats::decode::{ReadOptions, image as read_image, source};
 use shibori_formats::encode;
 use shibori_formats::store::Transaction;
 use shibori_pipeline::options::PackOptions;
-use shibori_pipeline::steps::{pack, write_atlases};
+use shibori_pipeline::steps::{pack, stage_atlases};
 use shibori_pipeline::{Context, NoopObserver, Source};
 
 const ROUNDS: usize = 5;
@@ -53,7 +53,7 @@ fn main() {
             }),
             timed(|| {
                 let packed = packed.as_ref().expect("frames fit a page");
-                write_atlases(packed, &folder.join("out/parts"), &options, &cx).map(|_| ())
+                stage_atlases(packed, &folder.join("out/parts"), &options, &cx).map(|_| ())
             }),
         ];
         let texts: Vec<String> = parts.iter().map(|part| format!("{:>8.0}", part * 1e3)).collect();
@@ -118,7 +118,7 @@ fn job(what: &str, set: &Path, out: &Path, mode: Mode, figures: &Figures) {
 fn packed(set: &Path, path: &Path, mode: Mode) -> (Atlas, usize) {
     let (cx, options) = (Context::new(&NoopObserver), mode.options());
     let mut packed = pack(&[set.into()], &options, &cx).expect("frames fit a page");
-    let report = write_atlases(&packed, path, &options, &cx).expect("it can be written");
+    let report = stage_atlases(&packed, path, &options, &cx).expect("it can be written");
     cx.commit().expect("it can be put in place");
     (packed.atlases.remove(0), report.pages.iter().flatten().map(|page| page.bytes).sum())
 }

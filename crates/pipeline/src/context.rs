@@ -57,6 +57,7 @@ pub enum Task {
 }
 
 /// What surrounds a run.
+#[must_use = "nothing is in place before commit()"]
 pub struct Context<'a> {
     limits: ReadOptions,
     /// The folder in which relative paths begin; empty for the current one.

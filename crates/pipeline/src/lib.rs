@@ -48,14 +48,14 @@
 //! use std::path::Path;
 //!
 //! use shibori_pipeline::options::PackOptions;
-//! use shibori_pipeline::steps::{pack, write_atlases};
+//! use shibori_pipeline::steps::{pack, stage_atlases};
 //! use shibori_pipeline::{Context, Error, NoopObserver};
 //!
 //! fn main() -> Result<(), Error> {
 //!     let cx = Context::new(&NoopObserver);
 //!     let options = PackOptions::default();
 //!     let packed = pack(&[Path::new("art").into()], &options, &cx)?;
-//!     write_atlases(&packed, Path::new("build/pond"), &options, &cx)?;
+//!     stage_atlases(&packed, Path::new("build/pond"), &options, &cx)?;
 //!     // build/pond.json and build/pond.png are there now, or all is as it was.
 //!     cx.commit()
 //! }

@@ -91,8 +91,8 @@ fn several_steps_hand_on_frames_in_memory_and_share_one_transaction() {
     );
     let pack = PackOptions::default();
     let packed = steps::pack(&[Source::frames("koi", sliced.set.clone())], &pack, &cx).unwrap();
-    steps::write_set(sliced.set, Path::new("sets/koi"), &cx).unwrap();
-    let report = steps::write_atlases(&packed, Path::new("atlas/koi"), &pack, &cx).unwrap();
+    steps::stage_set(sliced.set, Path::new("sets/koi"), &cx).unwrap();
+    let report = steps::stage_atlases(&packed, Path::new("atlas/koi"), &pack, &cx).unwrap();
     assert_eq!(report.manifests, [home.path().join("atlas/koi.json")]);
     // Made ready, but not in place: no manifest is there yet.
     assert!(!home.path().join("sets/koi/frames.json").exists() && !report.manifests[0].exists());
@@ -109,9 +109,9 @@ fn a_run_that_is_not_committed_leaves_everything_as_it_was() {
     let ear = Ear::default();
     let (home, cx) = at_home(&sheet(CLEAR), &ear);
     let sliced = steps::slice(&koi(), &in_four(), &cx).unwrap();
-    steps::write_set(sliced.set.clone(), Path::new("a/b"), &cx).unwrap();
+    steps::stage_set(sliced.set.clone(), Path::new("a/b"), &cx).unwrap();
     // The same files by another step of the run.
-    let twice = steps::write_set(sliced.set, Path::new("a/b"), &cx);
+    let twice = steps::stage_set(sliced.set, Path::new("a/b"), &cx);
     assert!(matches!(twice, Err(Error::File(_))));
     drop(cx);
     assert_eq!(listing(home.path()), ["koi.png"]);
@@ -119,7 +119,7 @@ fn a_run_that_is_not_committed_leaves_everything_as_it_was() {
     let mut dry = Context::with_policy(&ear, Policy { dry_run: true, ..Policy::default() });
     dry.base = home.path().to_owned();
     let sliced = steps::slice(&koi(), &in_four(), &dry).unwrap();
-    let written = steps::write_set(sliced.set, Path::new("a"), &dry).unwrap();
+    let written = steps::stage_set(sliced.set, Path::new("a"), &dry).unwrap();
     dry.commit().unwrap();
     assert_eq!((written.files.len(), listing(home.path())), (5, vec!["koi.png".to_owned()]));
 }
@@ -128,7 +128,7 @@ fn a_run_that_is_not_committed_leaves_everything_as_it_was() {
 fn a_source_is_never_written_over_whatever_step_wants_to() {
     let ear = Ear::default();
     let (_home, cx) = at_home(&sheet(CLEAR), &ear);
-    steps::slice(&koi(), &in_four(), &cx).unwrap();
+    let _ = steps::slice(&koi(), &in_four(), &cx).unwrap();
     let drawn = View::Contact(ContactOptions::default()).draw(&koi()[0], None, &cx).unwrap();
     let error = drawn.write(Path::new("koi.png"), &cx).unwrap_err();
     assert!(error.to_string().contains("is a source of this run"), "{error}");
@@ -143,7 +143,7 @@ fn what_is_noticed_comes_as_values() {
     assert_eq!(sliced.set.frames().len(), 4);
     let uneven = json!({ "slice": { "grid": "4x1" }, "clean": { "key": "auto" },
         "shape": { "scale": 1.5, "pivot": "99px,5px" } });
-    steps::slice(&koi(), &options(uneven), &cx).unwrap();
+    let _ = steps::slice(&koi(), &options(uneven), &cx).unwrap();
     let notices = ear.notices.lock().unwrap();
     assert!(matches!(&notices[0], Notice::FlatBackground { file, .. } if file == Path::new("koi.png")));
     assert!(notices.contains(&Notice::UnevenScale { factor: "1.5".parse().unwrap() }));
@@ -190,7 +190,7 @@ fn what_can_not_be_done_says_so_as_a_value_that_names_no_option() {
         of_blank(json!({ "slice": { "islands": true } })),
         Err(Error::Sheet(SheetError::NoDrawing { .. }))
     ));
-    let no_set = steps::write_adjusted(Default::default(), Path::new("koi.png"), &AdjustTarget::InPlace, &cx);
+    let no_set = steps::stage_adjusted(Default::default(), Path::new("koi.png"), &AdjustTarget::InPlace, &cx);
     assert!(matches!(no_set, Err(Error::NotASet { .. })));
     let clip = steps::clip(Path::new("koi.png"), &ClipCommand::default(), &cx);
     assert!(matches!(clip, Err(Error::NoClips { .. })));
@@ -229,7 +229,7 @@ fn every_other_step_gives_its_outcome_without_a_word() {
     let sliced = steps::slice(&koi(), &slice, &cx).unwrap();
     let pack = PackOptions::default();
     let packed = steps::pack(&[Source::frames("koi", sliced.set)], &pack, &cx).unwrap();
-    steps::write_atlases(&packed, Path::new("pond"), &pack, &cx).unwrap();
+    steps::stage_atlases(&packed, Path::new("pond"), &pack, &cx).unwrap();
     cx.commit().unwrap();
     let mut cx = Context::new(&NoopObserver);
     cx.base = home.path().to_owned();
@@ -276,7 +276,7 @@ fn every_view_draws_frames_in_memory_as_it_draws_them_from_files() {
     };
     assert!(same.frames().iter().map(known).eq(set.frames().iter().map(known)));
     assert_eq!(same.clips(), set.clips());
-    steps::write_set(set.clone(), Path::new("koi"), &cx).unwrap();
+    steps::stage_set(set.clone(), Path::new("koi"), &cx).unwrap();
     cx.commit().unwrap();
     let mut cx = Context::new(&NoopObserver);
     cx.base = home.path().to_owned();

@@ -8,7 +8,7 @@ use shibori_core::shape::Shift;
 use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::options::ShapeOptions;
 use shibori_pipeline::steps::{
-    AdjustTarget, ChangedProperty, FrameChange, adjust, open_in_place, write_adjusted,
+    AdjustTarget, ChangedProperty, FrameChange, adjust, open_in_place, stage_adjusted,
 };
 
 use super::CommandContext;
@@ -58,7 +58,7 @@ pub(super) fn run(args: &Adjust, program: &CommandContext<'_>) -> Result<(), Fai
     let shifts: Vec<Shift> = adjusted.frames.iter().filter_map(|one| one.shift).collect();
     report_shaping(&part.unwrap_or_default(), &shifts, &adjusted.covered, &args.options.shape, program);
     let all = adjusted.set.frames().len();
-    let (folder, written) = write_adjusted(adjusted.set, &args.source, &target, &cx).map_err(|error| {
+    let (folder, written) = stage_adjusted(adjusted.set, &args.source, &target, &cx).map_err(|error| {
         let output = args.output.as_deref().unwrap_or(&args.source);
         let name = output.file_name().unwrap_or_default().to_string_lossy();
         let renamed = output.with_file_name(format!("{name}-renamed"));

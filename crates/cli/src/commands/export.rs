@@ -5,7 +5,7 @@ use std::path::Path;
 use serde::Serialize;
 use shibori_formats::DisplaySlashed;
 use shibori_formats::export::{BUILTIN_TEMPLATES, BuiltinTemplate};
-use shibori_pipeline::steps::{export, starter, write_export};
+use shibori_pipeline::steps::{export, stage_export, starter};
 
 use super::CommandContext;
 use crate::args::Export;
@@ -51,7 +51,7 @@ pub(super) fn run(args: &Export, program: &CommandContext<'_>) -> Result<(), Fai
                 .with_hint("give a file with -o, or omit -o to write next to the manifest")),
         };
     }
-    write_export(&exported, &cx)?;
+    stage_export(&exported, &cx)?;
     cx.commit()?;
     let files = exported.files.iter();
     let files = files

@@ -2,7 +2,7 @@
 
 use shibori_core::pack::ReuseOutcome;
 use shibori_pipeline::Source;
-use shibori_pipeline::steps::{Packed, pack, write_atlases};
+use shibori_pipeline::steps::{Packed, pack, stage_atlases};
 
 use super::CommandContext;
 use super::pack_report::Report;
@@ -13,7 +13,7 @@ use crate::wording::count_noun;
 pub(super) fn run(args: &Pack, program: &CommandContext<'_>) -> Result<(), Failure> {
     let cx = program.context();
     let packed = pack(&Source::paths(&args.sources), &args.options, &cx)?;
-    let written = write_atlases(&packed, &args.output, &args.options, &cx)?;
+    let written = stage_atlases(&packed, &args.output, &args.options, &cx)?;
     cx.commit()?;
     say_kept(&packed, program);
     let report = Report::of(&packed, &written, program);

@@ -10,7 +10,7 @@ use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::CommandLine;
 use shibori_pipeline::options::{CutOptions, SliceOptions};
 use shibori_pipeline::steps::{
-    CutMethod, SheetReport, Sliced, default_set, slice, slice_manifests, write_set,
+    CutMethod, SheetReport, Sliced, default_set, slice, slice_manifests, stage_set,
 };
 
 use shibori_pipeline::{Error, Notice, Observer, Source, Task};
@@ -85,7 +85,7 @@ pub(super) fn run(args: &Slice, program: &CommandContext<'_>) -> Result<(), Fail
     let sliced =
         slice(&Source::paths(&args.images), &args.options, &cx).map_err(|error| failure(error, args))?;
     let folder = args.output.clone().unwrap_or_else(|| default_set(&args.images));
-    let written = write_set(sliced.set.clone(), &folder, &cx)?;
+    let written = stage_set(sliced.set.clone(), &folder, &cx)?;
     cx.commit()?;
     let sheets = describe(&sliced, args, program);
     let (manifest, count) = (folder.join(SET_FILE), sliced.set.frames().len());

@@ -8,7 +8,7 @@ use shibori_core::shape::TrimScope;
 use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::Context;
 use shibori_pipeline::options::ShapeOptions;
-use shibori_pipeline::steps::{unpack, write_painting, write_set};
+use shibori_pipeline::steps::{stage_painting, stage_set, unpack};
 
 use super::CommandContext;
 use crate::args::Unpack;
@@ -34,7 +34,7 @@ fn write_layers(
         return Err(Failure::usage("--trimmed has no effect on layers: each is placed on its canvas")
             .with_hint("drop --trimmed"));
     }
-    write_painting(set, &args.output, &cx)?;
+    stage_painting(set, &args.output, &cx)?;
     cx.commit()?;
     let (layers, groups) = (set.frames().len(), set.clips().len());
     let file = args.output.display_slashed();
@@ -55,7 +55,7 @@ pub(super) fn run(args: &Unpack, program: &CommandContext<'_>) -> Result<(), Fai
     let images: usize = set.frames().iter().map(|frame| 1 + frame.companions().len()).sum();
     let whole = if args.options.trimmed.is_on() { None } else { Some(TrimScope::None) };
     let shape = ShapeOptions { trim: whole, ..ShapeOptions::default() };
-    let written = write_set(set, &args.output, &cx)
+    let written = stage_set(set, &args.output, &cx)
         .map_err(|error| with_renaming(error, &args.manifest, shape, &args.output))?;
     cx.commit()?;
     let manifest = args.output.join(SET_FILE);

@@ -1,7 +1,7 @@
 //! Metadata in other formats, for programs that don't read the manifest.
 //!
 //! [`ExportSource`] is what is exported: a manifest, its pages, and what follows from both ([`FrameGeometry`], [`ClipTimeline`]). Each
-//! format makes files of it: [`csv()`], [`css()`], [`svg()`], [`gltf()`], [`render()`] for the user's own templates. [`write_files`] puts
+//! format makes files of it: [`csv()`], [`css()`], [`svg()`], [`gltf()`], [`render()`] for the user's own templates. [`stage_files`] puts
 //! them in place. Nothing here changes a manifest or a page.
 
 mod css;
@@ -110,8 +110,12 @@ pub fn check_extension(path: &Path, own: &str) -> Result<(), Error> {
     Err(Error::write(path, WriteProblem::Format(text)))
 }
 
-/// Writes files, all or none; the first is the one that was asked for.
-pub fn write_files(files: &[File], run: &Transaction) -> Result<Written, Error> {
+/// Prepares files, all or none; the first is the one that was asked for. They are in place after
+/// [`Transaction::commit`].
+///
+/// # Errors
+/// Where one can't be written.
+pub fn stage_files(files: &[File], run: &Transaction) -> Result<Written, Error> {
     let Some((main, others)) = files.split_first() else { return Ok(Written::default()) };
     for file in files {
         run.approve_unchanged(&file.path, &file.bytes);

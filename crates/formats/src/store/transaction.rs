@@ -37,6 +37,7 @@ pub struct Policy {
 
 /// All files that a run writes.
 #[derive(Debug)]
+#[must_use = "nothing is in place before commit()"]
 pub struct Transaction {
     policy: Policy,
     /// Memory for pictures that are encoded, together with all others of the run.

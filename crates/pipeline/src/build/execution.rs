@@ -17,7 +17,7 @@ use crate::options::{ClipCommand, ClipEdits, FilterOption, PackOptions, SliceOpt
 use crate::recipe::{FrameRecipe, Sprite};
 use crate::steps::{
     SpriteInput, View, edit_clips, export, pack, replace_clip_frames, slice_manifests, slice_sprite,
-    write_atlases, write_export, write_set,
+    stage_atlases, stage_export, stage_set,
 };
 use crate::{Context, Error, Source};
 
@@ -101,7 +101,7 @@ pub(super) fn execute(
             let all = Source::frames(atlas.name.value.clone(), all);
             let place = |error| located(error, &atlas.settings, &atlas.name.span, &graph.recipe);
             let packed = pack(&[all], &options, cx).map_err(place)?;
-            write_atlases(&packed, &step.target, &options, cx)?.written.files
+            stage_atlases(&packed, &step.target, &options, cx)?.written.files
         }
         TargetKind::Export { of, at } => {
             let options = match of {
@@ -110,7 +110,7 @@ pub(super) fn execute(
             };
             let manifest = manifest_of(&graph.steps[step.root]);
             let exported = export(&manifest, options, Some(&step.target), cx)?;
-            write_export(&exported, cx)?;
+            stage_export(&exported, cx)?;
             exported.files.into_iter().map(|file| file.path).collect()
         }
         TargetKind::Preview { of, at, .. } => preview(graph, step, *of, *at, frames, cx)?,
@@ -180,7 +180,7 @@ fn set(
         let written = slice_manifests(&graph.figures[figure].parts[0], &options, cx)?;
         return Ok(written.into_iter().flat_map(|(_, written)| written.files).collect());
     }
-    Ok(write_set(frames[0].as_ref().clone(), &step.target, cx)?.files)
+    Ok(stage_set(frames[0].as_ref().clone(), &step.target, cx)?.files)
 }
 
 /// The manifest that an atlas or a set writes.

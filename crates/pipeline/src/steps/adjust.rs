@@ -28,6 +28,7 @@ pub enum AdjustTarget {
 
 /// Adjusted frames, and what is not as it was.
 #[derive(Clone, Debug)]
+#[must_use = "a step returns what it made and changes nothing else"]
 pub struct Adjusted {
     /// All frames, those that were not meant too.
     pub set: FrameSet,
@@ -124,11 +125,11 @@ pub fn adjust(source: &Source, options: &AdjustOptions, cx: &Context<'_>) -> Res
     Ok(Adjusted { set, mended, frames, covered: done.covered, dropped })
 }
 
-/// Writes adjusted frames where they go; gives the folder, as the user would name it.
+/// Prepares the files of adjusted frames where they go; they are in place after [`Context::commit`]. Gives the folder, as the user would name it.
 ///
 /// # Errors
 /// Where what was named isn't a set that could be changed in place, or a file can't be written.
-pub fn write_adjusted(
+pub fn stage_adjusted(
     set: FrameSet,
     source: &Path,
     target: &AdjustTarget,

@@ -15,6 +15,7 @@ use crate::{Context, Error, Source};
 
 /// What was found in one source.
 #[derive(Clone, Debug)]
+#[must_use = "a step returns what it made and changes nothing else"]
 pub struct CheckReport {
     /// The source, as it was named.
     pub source: PathBuf,

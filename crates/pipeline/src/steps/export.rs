@@ -14,6 +14,7 @@ use crate::{Context, Error, ExportInputError, Notice};
 
 /// Metadata in another form. Nothing is written.
 #[derive(Clone, Debug)]
+#[must_use = "a step returns what it made and changes nothing else"]
 pub struct Exported {
     /// The files, and where they go.
     pub files: Vec<File>,
@@ -74,12 +75,12 @@ pub fn export(
     Ok(Exported { files, is_text, frames: subject.frames.len(), clips: subject.clips.len() })
 }
 
-/// Plans the files of an export.
+/// Prepares the files of an export; they are in place after [`Context::commit`].
 ///
 /// # Errors
 /// Where one can't be written.
-pub fn write_export(exported: &Exported, cx: &Context<'_>) -> Result<(), Error> {
-    export::write_files(&exported.files, cx.transaction())?;
+pub fn stage_export(exported: &Exported, cx: &Context<'_>) -> Result<(), Error> {
+    export::stage_files(&exported.files, cx.transaction())?;
     Ok(())
 }
 

@@ -19,25 +19,25 @@ mod slice;
 mod slice_sources;
 mod unpack;
 
-pub use adjust::{AdjustTarget, Adjusted, ChangedProperty, FrameChange, adjust, write_adjusted};
+pub use adjust::{AdjustTarget, Adjusted, ChangedProperty, FrameChange, adjust, stage_adjusted};
 pub use check::{CheckReport, FindingGroup, check};
 pub use clip::{ClipOutcome, clip, edit_clips};
 pub(crate) use clip_override::replace_clip_frames;
 pub use draft::{Draft, DraftCut, DraftSprite, draft};
 pub(crate) use export::template_ending;
-pub use export::{Exported, export, starter, write_export};
+pub use export::{Exported, export, stage_export, starter};
 pub use guide_sheet::guide_sheet;
 pub use inspect::{
     GridAnalysis, ImageContent, ImageReport, Inspected, IslandReading, SequenceReport, Transparency, inspect,
 };
 pub(crate) use loading::folder_of_set;
 pub use loading::open_in_place;
-pub use pack::{Packed, pack, write_atlases};
+pub use pack::{Packed, pack, stage_atlases};
 pub use preview::{
     Comparison, CutImage, HtmlPage, Motion, MotionContent, RenderedPreview, TableTarget, View, WrittenView,
 };
 pub use slice::{
     CutMethod, ShapeOutcome, SheetReport, Sliced, SpriteInput, default_set, slice, slice_manifests,
-    slice_sprite, write_set,
+    slice_sprite, stage_set,
 };
-pub use unpack::{unpack, write_painting};
+pub use unpack::{stage_painting, unpack};

@@ -23,6 +23,7 @@ use crate::{Context, Error, Notice, SizeCause, Source, Task};
 
 /// An atlas in each of its sizes.
 #[derive(Clone, Debug)]
+#[must_use = "a step returns what it made and changes nothing else"]
 pub struct Packed {
     /// One for each factor, the first as it was asked for first.
     pub atlases: Vec<Atlas>,
@@ -198,11 +199,11 @@ fn trim_scope(options: &PackOptions) -> TrimScope {
     options.shape.trim.unwrap_or(default)
 }
 
-/// Writes atlases at a path without extension.
+/// Prepares the files of atlases at a path without extension; they are in place after [`Context::commit`].
 ///
 /// # Errors
 /// Where a page can't be encoded or written.
-pub fn write_atlases(
+pub fn stage_atlases(
     packed: &Packed,
     path: &Path,
     options: &PackOptions,

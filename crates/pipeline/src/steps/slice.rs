@@ -34,6 +34,7 @@ use crate::{Context, Error, Notice, SheetError, SizeCause, Source, Task};
 
 /// The frames of sheets, and how they came about.
 #[derive(Clone, Debug)]
+#[must_use = "a step returns what it made and changes nothing else"]
 pub struct Sliced {
     /// All frames, named, cleaned and shaped.
     pub set: FrameSet,
@@ -303,11 +304,11 @@ pub fn default_set(sheets: &[PathBuf]) -> PathBuf {
     }
 }
 
-/// Writes frames as a set.
+/// Prepares the files of a set; they are in place after [`Context::commit`].
 ///
 /// # Errors
 /// Where a frame can't be a file there.
-pub fn write_set(set: FrameSet, folder: &Path, cx: &Context<'_>) -> Result<Written, Error> {
+pub fn stage_set(set: FrameSet, folder: &Path, cx: &Context<'_>) -> Result<Written, Error> {
     let _span = info_span!("write", frames = set.frames().len()).entered();
     let tick = cx.progress_counter(Task::Frames, set.frames().len());
     Ok(encode::set(set, &cx.resolve(folder), cx.transaction(), tick)?)

@@ -13,11 +13,11 @@ use crate::plan::{Change, Plan};
 use crate::steps::loading::load_with_companions;
 use crate::{Context, Error, Notice, SizeCause};
 
-/// Writes frames as the layers of an OpenRaster file, on their whole canvases.
+/// Prepares an OpenRaster file with the frames as layers, on their whole canvases; they are in place after [`Context::commit`].
 ///
 /// # Errors
 /// Where the painting would be too large, or the file can't be written.
-pub fn write_painting(set: &FrameSet, file: &Path, cx: &Context<'_>) -> Result<Written, Error> {
+pub fn stage_painting(set: &FrameSet, file: &Path, cx: &Context<'_>) -> Result<Written, Error> {
     let _span = info_span!("write", frames = set.frames().len()).entered();
     let canvas = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
     let _room = cx.check_image_size(SizeCause::Picture, canvas.area())?;

@@ -23,7 +23,7 @@ use shibori_pipeline::options::{
 };
 use shibori_pipeline::remedy::{Destination, RemedyFinder};
 use shibori_pipeline::steps::{
-    Packed, adjust, check, edit_clips, export, pack, slice, unpack, write_atlases, write_export, write_set,
+    Packed, adjust, check, edit_clips, export, pack, slice, stage_atlases, stage_export, stage_set, unpack,
 };
 use shibori_pipeline::{CommandLine, Context, NoopObserver, Source};
 
@@ -406,7 +406,7 @@ fn job(folder: &Path, bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Opt
     for atlas in &packed.atlases {
         holds(atlas, &all);
     }
-    write_atlases(&packed, Path::new("out/pond"), &packing, &cx).ok()?;
+    stage_atlases(&packed, Path::new("out/pond"), &packing, &cx).ok()?;
     cx.commit().ok()?;
     comes_back(folder, &packed, &all);
     // Packed again over the first one, keeping its places.
@@ -423,7 +423,7 @@ fn job(folder: &Path, bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Opt
     if let (Some(exporting), Some(manifest)) = (options::<ExportOptions>(all), manifests(folder).first()) {
         let cx = context(folder);
         if let Ok(exported) = export(manifest, &exporting, None, &cx) {
-            let _ = write_export(&exported, &cx).and_then(|()| cx.commit());
+            let _ = stage_export(&exported, &cx).and_then(|()| cx.commit());
         }
     }
     Some(())
@@ -433,7 +433,7 @@ fn job(folder: &Path, bytes: &[u8], report: &mut dyn FnMut(&str, &Value)) -> Opt
 /// and brings nothing that is surely wrong.
 fn remedies_help(folder: &Path, set: &FrameSet, options: &CheckOptions) {
     let cx = context(folder);
-    if write_set(set.clone(), Path::new("checked"), &cx).and_then(|_| cx.commit()).is_err() {
+    if stage_set(set.clone(), Path::new("checked"), &cx).and_then(|_| cx.commit()).is_err() {
         return;
     }
     let options = CheckOptions { only: FilterOption::default(), allow: Vec::new(), ..options.clone() };
