@@ -32,9 +32,10 @@ use commands::CommandContext;
 use console::Console;
 use failure::{Exit, Failure};
 use help::Extent;
-use shibori_core::SyntaxError;
+use shibori_core::{ByteSize, SyntaxError};
 use shibori_formats::DisplaySlashed;
 use shibori_formats::export::BUILTIN_TEMPLATES;
+use shibori_pipeline::available_memory;
 use shibori_pipeline::options::current_name;
 
 /// The exit code of a run that was interrupted.
@@ -46,10 +47,11 @@ const MOST_IDLE_JOBS: usize = 16;
 fn main() -> ExitCode {
     panic::install_hook();
     let matches = help::command(Extent::of(std::env::args_os())).try_get_matches();
-    let cli = match matches.and_then(|matches| Cli::from_arg_matches(&matches)) {
+    let mut cli = match matches.and_then(|matches| Cli::from_arg_matches(&matches)) {
         Ok(cli) => cli,
         Err(error) => return report_usage_error(&error),
     };
+    cli.everywhere.run.max_memory.get_or_insert_with(|| ByteSize(available_memory().0 / 2));
     let console = Console::new(&cli.everywhere);
     trace::install(cli.everywhere.verbose);
     clean_up_when_interrupted();

@@ -54,6 +54,9 @@ impl SetIndex {
     }
 
     /// The number of a frame's sprite.
+    ///
+    /// # Panics
+    /// Where there is no such frame.
     pub fn sprite_of(&self, frame: usize) -> usize {
         self.sprite_of[frame]
     }
@@ -69,12 +72,15 @@ impl SetIndex {
     }
 
     /// The number of a frame within its sprite, from 0.
+    ///
+    /// # Panics
+    /// Where there is no such frame.
     pub fn number_in_sprite(&self, frame: usize) -> usize {
         self.number_in_sprite[frame]
     }
 
     /// The place of the first clip that plays a frame.
     pub fn first_clip_of(&self, frame: usize) -> Option<usize> {
-        self.first_clip[frame]
+        self.first_clip.get(frame).copied().flatten()
     }
 }

@@ -127,6 +127,9 @@ impl FrameSet {
     }
 
     /// The number of a frame within its sprite, from 0.
+    ///
+    /// # Panics
+    /// Where there is no such frame.
     pub fn number_in_sprite(&self, frame: usize) -> usize {
         self.index().number_in_sprite(frame)
     }
@@ -154,6 +157,9 @@ impl FrameSet {
     }
 
     /// The frames at these places, and the clips that play only them, each place once, in this order.
+    ///
+    /// # Panics
+    /// Where a place is beyond the last frame.
     pub fn subset(&self, places: &[usize]) -> Self {
         let mut new_place = vec![None; self.frames.len()];
         let mut frames = Vec::with_capacity(places.len());
@@ -170,6 +176,9 @@ impl FrameSet {
     /// The frames at these places, in this order, with what is left of the clips. A clip that plays all frames of its
     /// sprite in order plays those taken in the order they were taken. The time of a place in `left_out` goes to the one
     /// that it is mapped to.
+    ///
+    /// # Panics
+    /// Where a place is beyond the last frame.
     pub fn take(&self, places: &[usize], left_out: &HashMap<usize, usize>) -> Self {
         let stays: HashSet<usize> = places.iter().copied().collect();
         let taken = |clip: &Clip| {
@@ -183,6 +192,9 @@ impl FrameSet {
     }
 
     /// One clip and the frames it plays, in the set's order.
+    ///
+    /// # Panics
+    /// Where there is no such clip.
     pub fn extract_clip(&self, clip: usize) -> Self {
         let clip = &self.clips[clip];
         let mut places: Vec<usize> = clip.steps().iter().map(|step| step.frame).collect();

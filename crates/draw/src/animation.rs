@@ -87,6 +87,9 @@ impl fmt::Display for Backdrop {
 ///
 /// # Errors
 /// Where the pictures would be larger than the limits.
+///
+/// # Panics
+/// Where the clip is of another set, with more frames.
 pub fn render_clip(
     set: &FrameSet,
     clip: &Clip,
@@ -115,6 +118,9 @@ const LABEL: u32 = text::LINE + 2;
 ///
 /// # Errors
 /// Where the pictures would be larger than the limits.
+///
+/// # Panics
+/// Where a clip is of another set, with more frames.
 pub fn render_clips(
     set: &FrameSet,
     clips: &[&Clip],

@@ -6,6 +6,7 @@ use std::sync::Mutex;
 
 use image::{Rgba, RgbaImage};
 use serde_json::json;
+use shibori_core::{Frame, FrameSet, Name, Pixels, Size, UVec2};
 use shibori_formats::store::Policy;
 use shibori_pipeline::options::{
     CheckOptions, ClipCommand, ContactOptions, ExportOptions, GridPreviewOptions, GuideOptions, HtmlOptions,
@@ -130,7 +131,7 @@ fn a_source_is_never_written_over_whatever_step_wants_to() {
     let (_home, cx) = at_home(&sheet(CLEAR), &ear);
     let _ = steps::slice(&koi(), &in_four(), &cx).unwrap();
     let drawn = View::Contact(ContactOptions::default()).draw(&koi()[0], None, &cx).unwrap();
-    let error = drawn.write(Path::new("koi.png"), &cx).unwrap_err();
+    let error = drawn.stage(Path::new("koi.png"), &cx).unwrap_err();
     assert!(error.to_string().contains("is a source of this run"), "{error}");
 }
 
@@ -211,7 +212,7 @@ fn what_can_not_be_done_says_so_as_a_value_that_names_no_option() {
     assert!(is_gone(steps::clip(Path::new("gone"), &ClipCommand::default(), &cx).err()));
     assert!(matches!(export("koi.png", json!({})), Err(Error::ExportInput(ExportInputError::NoFormat))));
     let page = View::Html(HtmlOptions::default()).draw(&koi()[0], None, &cx).unwrap();
-    assert!(matches!(page.write(Path::new("a.txt"), &cx), Err(Error::NotHtml { .. })));
+    assert!(matches!(page.stage(Path::new("a.txt"), &cx), Err(Error::NotHtml { .. })));
     let guide = |value| steps::guide_sheet(&options::<GuideOptions>(value), Path::new("g.png"), &cx);
     let names = json!({ "grid": "1x1", "cell": "9x9", "rows": ["a", "b"] });
     assert!(matches!(guide(names), Err(Error::Guide(GuideError::RowNames { names: 2, rows: 1 }))));
@@ -284,7 +285,7 @@ fn every_view_draws_frames_in_memory_as_it_draws_them_from_files() {
     let grid = View::Grid(Box::new(grid));
     let written = |name: &str, drawn: RenderedPreview, view: &View| {
         let path = format!("{name}.{}", view.file_name().1);
-        drawn.write(Path::new(&path), &cx).unwrap();
+        drawn.stage(Path::new(&path), &cx).unwrap();
         cx.limits().staged.read(&home.path().join(path)).unwrap()
     };
     let frames = || (Source::from(Path::new("koi")), Source::frames("koi", set.clone()));
@@ -313,4 +314,90 @@ fn every_view_draws_frames_in_memory_as_it_draws_them_from_files() {
         &View::LightTable(None),
     );
     assert!(String::from_utf8(table).unwrap().contains("\"recipe\":{}"));
+}
+
+/// Sources in memory that no file could be: without a pixel, without a frame, all blank.
+#[test]
+fn sources_of_next_to_nothing_give_errors_or_nothing() {
+    let dot = RgbaImage::from_pixel(1, 1, Rgba([9, 9, 9, 255]));
+    let frame = |pixels: Pixels| {
+        let (sprite, name) = (Name::new("koi").unwrap(), Name::new("koi-00").unwrap());
+        Frame::trimmed(sprite, name, pixels, Size::new(1, 1), UVec2::default()).unwrap()
+    };
+    let sources = [
+        Source::sheet("empty.png", Pixels::empty()),
+        Source::sheet("dot.png", Pixels::from_image(dot.clone())),
+        Source::frames("none", FrameSet::default()),
+        Source::frames("blank", FrameSet::new(vec![frame(Pixels::empty())], Vec::new()).unwrap()),
+        Source::frames("one", FrameSet::new(vec![frame(Pixels::from_image(dot))], Vec::new()).unwrap()),
+    ];
+    let views = || {
+        [
+            View::Contact(ContactOptions::default()),
+            View::Grid(Box::default()),
+            View::Motion(MotionOptions::default()),
+            View::Pages(Default::default()),
+            View::Html(HtmlOptions::default()),
+            View::LightTable(None),
+            View::Onion(Default::default()),
+            View::Drift(Default::default()),
+        ]
+    };
+    for source in &sources {
+        let cx = Context::new(&NoopObserver);
+        for cut in [json!({}), json!({ "grid": "2x2" }), json!({ "cell": "1x1" }), json!({ "islands": true })]
+        {
+            let _ = steps::slice(std::slice::from_ref(source), &options(json!({ "slice": cut })), &cx);
+        }
+        for shape in [
+            json!({}),
+            json!({ "align": "match" }),
+            json!({ "pivot": "feet", "canvas": "fit", "polygon": 8 }),
+        ] {
+            let _ = steps::adjust(source, &options(json!({ "shape": shape })), &cx);
+        }
+        for layout in ["dense", "grid", "strip", "clip-rows"] {
+            let _ = steps::pack(
+                std::slice::from_ref(source),
+                &options(json!({ "pack": { "layout": layout } })),
+                &cx,
+            );
+        }
+        let _ = steps::check(std::slice::from_ref(source), &CheckOptions::default(), &cx);
+        for view in views() {
+            let _ = view.draw(source, None, &cx);
+        }
+    }
+}
+
+/// An asset server packs on several threads.
+#[test]
+fn threads_that_write_one_atlas_wait_for_each_other() {
+    let home = tempfile::tempdir().unwrap();
+    let pictures = [sheet(CLEAR), image::imageops::flip_vertical(&sheet(CLEAR))];
+    let write = |picture: &RgbaImage| -> Result<(), Error> {
+        let mut cx = Context::new(&NoopObserver);
+        cx.base = home.path().to_owned();
+        let source = Source::sheet("koi.png", Pixels::from_image(picture.clone()));
+        let sliced = steps::slice(&[source], &in_four(), &cx)?;
+        let packed = steps::pack(&[Source::frames("koi", sliced.set)], &PackOptions::default(), &cx)?;
+        steps::stage_atlases(&packed, Path::new("pond"), &PackOptions::default(), &cx)?;
+        cx.commit()
+    };
+    std::thread::scope(|threads| {
+        let writers: Vec<_> = (0..8)
+            .map(|number| {
+                threads.spawn({
+                    let (write, picture) = (&write, &pictures[number % 2]);
+                    move || write(picture)
+                })
+            })
+            .collect();
+        for writer in writers {
+            writer.join().unwrap().unwrap();
+        }
+    });
+    // One of the two, whole.
+    let set = shibori_formats::decode::load(&home.path().join("pond.json"), &Default::default()).unwrap().set;
+    assert_eq!(set.frames().len(), 4);
 }

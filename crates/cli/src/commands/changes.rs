@@ -90,7 +90,7 @@ pub(super) fn run(args: &Changes, program: &CommandContext<'_>) -> Result<(), Fa
             let [old, new] = [&args.old, &args.new].map(|path| path.display_slashed().to_string());
             let summary: Vec<String> = sprites.iter().map(|(line, _)| line.clone()).collect();
             let summary = if summary.is_empty() { "no differences".to_owned() } else { summary.join(" · ") };
-            compared.page(format!("{old} and {new}"), summary)?.write(file, &cx)?;
+            compared.page(format!("{old} and {new}"), summary)?.stage(file, &cx)?;
         }
     }
     cx.commit()?;

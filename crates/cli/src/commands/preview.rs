@@ -131,7 +131,7 @@ fn draw(job: &Job, program: &CommandContext<'_>) -> Result<(), Failure> {
         show(&drawn)?;
     }
     let output = job.output.as_deref();
-    let written = output.map(|output| drawn.write(output, &cx)).transpose()?;
+    let written = output.map(|output| drawn.stage(output, &cx)).transpose()?;
     cx.commit()?;
     let written = output.zip(written.as_ref());
     match &drawn {

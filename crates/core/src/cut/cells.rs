@@ -76,7 +76,8 @@ pub fn cut_cells(sheet: &Pixels, grid: &Grid, choice: &CellChoice) -> Result<Cut
     let mut cut = Cut { cells: Vec::new(), dropped: Vec::new() };
     for cell in in_order(grid, choice.read).take(wanted) {
         let rect = grid.rect(cell);
-        let pixels = sheet.crop(rect).expect("a grid fits the sheet it was made for");
+        let other = CutError::OtherSheet { cell, rect, sheet: sheet.size() };
+        let pixels = sheet.crop(rect).ok_or(other)?;
         if choice.blank == BlankCells::Drop && is_blank(&pixels, choice.background) {
             cut.dropped.push(cell);
         } else {

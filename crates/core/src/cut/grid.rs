@@ -89,6 +89,16 @@ pub enum CutError {
         /// The grid of whole cells that fits.
         whole: Counts,
     },
+    /// A grid that was made for another sheet.
+    #[error("cell {cell} at {rect} extends beyond the sheet of {sheet} px; the grid is of another one")]
+    OtherSheet {
+        /// The cell.
+        cell: Cell,
+        /// Its place.
+        rect: Rect,
+        /// The sheet.
+        sheet: Size,
+    },
     /// More cells than pixels, or an offset beyond the sheet.
     #[error("{count} {across} do not fit in {length} px{taken}", taken = describe_spacing(*offset, *gutter))]
     TooMany {
@@ -391,6 +401,9 @@ impl Grid {
     }
 
     /// The pixels of a cell.
+    ///
+    /// # Panics
+    /// Where there is no such cell, and where it would be doesn't fit 32 bits.
     pub fn rect(&self, cell: Cell) -> Rect {
         let (x, width) = self.columns.cell_range(cell.column);
         let (y, height) = self.rows.cell_range(cell.row);

@@ -41,6 +41,13 @@ pub struct IslandOptions {
     pub min_area: u32,
 }
 
+impl Default for IslandOptions {
+    /// The join distance is found, and groups of fewer than 16 pixels are specks.
+    fn default() -> Self {
+        Self { join: None, min_area: 16 }
+    }
+}
+
 /// What was found on a loose sheet.
 #[derive(Clone, Debug)]
 pub struct Islands {

@@ -49,6 +49,9 @@ pub struct Registration {
 
 /// Registers frames of one figure, group by group, and the groups with each other: the first frame with anything solid stays.
 /// `reach` is the farthest shift. `None` where nothing is solid.
+///
+/// # Panics
+/// Where a group lists a frame that isn't there.
 pub fn register(frames: &[&Frame], groups: &[Vec<usize>], reach: Option<u32>) -> Vec<Option<Registration>> {
     let figures = label_map::label_frames(frames);
     let mut spots: Vec<Option<Position>> = vec![None; frames.len()];

@@ -160,7 +160,7 @@ fn preview(
         Some(before) => view.draw(before, Some(&source), cx),
         None => view.draw(&source, None, cx),
     };
-    let written = drawn.and_then(|drawn| drawn.write(&step.target, cx));
+    let written = drawn.and_then(|drawn| drawn.stage(&step.target, cx));
     let place = |error| located(error, &preview.settings, &preview.span, &graph.recipe);
     Ok(written.map_err(place)?.files)
 }

@@ -10,9 +10,6 @@ use crate::options::OptionConflict;
 use crate::options::contradiction::needs;
 use crate::options::value::{Flag, keyword, path, text};
 
-/// Groups of fewer pixels are specks where nothing is said.
-const SPECK: u32 = 16;
-
 /// Where the frames are. Where nothing is said, the grid is found.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::Args))]
@@ -198,7 +195,8 @@ impl CutOptions {
 
     /// How separate drawings are separated, defaults filled in.
     pub fn island_options(&self) -> IslandOptions {
-        IslandOptions { join: self.join, min_area: self.min_area.unwrap_or(SPECK) }
+        let usual = IslandOptions::default();
+        IslandOptions { join: self.join, min_area: self.min_area.unwrap_or(usual.min_area) }
     }
 
     /// The number of the first frame in names.

@@ -5,7 +5,6 @@ use shibori_core::{Budget, ByteSize};
 use shibori_formats::decode::ReadOptions;
 use shibori_formats::store::Policy;
 
-use crate::available_memory;
 use crate::options::value::{Flag, comma_words, text};
 
 /// What holds for a whole run.
@@ -49,14 +48,13 @@ pub enum Accept {
 }
 
 impl RunOptions {
-    /// How much a run may ask for, defaults filled in.
+    /// How much a run may ask for, defaults filled in. Memory has no limit unless [`max_memory`](Self::max_memory) sets one: see
+    /// [`available_memory`](crate::available_memory).
     pub fn limits(&self) -> ReadOptions {
         let plain = ReadOptions::default();
         ReadOptions {
             pixels: self.max_pixels.unwrap_or(plain.pixels),
-            memory: Budget::with_limit(
-                self.max_memory.map_or_else(|| available_memory().0 / 2, |size| size.0),
-            ),
+            memory: self.max_memory.map_or_else(Budget::default, |size| Budget::with_limit(size.0)),
             accept_truncated: self.accept.contains(&Accept::Truncated),
             accept_edits: self.accept.contains(&Accept::Edits),
             ..plain

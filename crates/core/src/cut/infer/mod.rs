@@ -98,7 +98,7 @@ const FIRM: u8 = 128;
 /// What was found.
 #[derive(Clone, Debug)]
 pub struct GridDetection {
-    /// The grids that explain the sheet best, the best first; at least one.
+    /// The grids that explain the sheet best, the best first; at least one if the sheet has a pixel.
     pub candidates: Vec<GridCandidate>,
     /// How far the best is ahead of every other answer, in nats.
     pub lead: f64,
@@ -209,6 +209,10 @@ pub fn detect_grid(sheet: &SheetAnalysis) -> GridDetection {
 
 /// The same for a sheet whose name says something.
 pub fn detect_grid_with_hints(sheet: &SheetAnalysis, hints: &NameHints) -> GridDetection {
+    if sheet.size().is_empty() {
+        let (candidates, doubts, background) = (Vec::new(), vec![Doubt::Blank], sheet.background());
+        return GridDetection { candidates, lead: 0.0, doubts, background };
+    }
     if let Some(ruled) = sheet.ruled() {
         let candidate = GridCandidate { grid: ruled.grid, evidence: RULED, ..whole_sheet(sheet.size()) };
         return GridDetection {
@@ -236,6 +240,7 @@ pub fn detect_grid_with_hints(sheet: &SheetAnalysis, hints: &NameHints) -> GridD
 pub fn judge_grids(sheet: &SheetAnalysis) -> (Vec<GridCandidate>, bool) {
     let hints = NameHints::default();
     match sheet.background() {
+        _ if sheet.size().is_empty() => (Vec::new(), false),
         Background::None => (dense::candidates(sheet.pixels(), &hints), true),
         _ if sheet.occupancy().is_blank() => (Vec::new(), false),
         _ => (sparse::candidates(sheet.pixels(), &hints, sheet.occupancy()), false),

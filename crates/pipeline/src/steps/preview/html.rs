@@ -41,11 +41,11 @@ impl HtmlPage {
         &self.html
     }
 
-    /// Writes it, and gives how many bytes it has.
+    /// Prepares its file, and gives how many bytes it has.
     ///
     /// # Errors
     /// Where the file isn't called like a page, or can't be written.
-    pub fn write(&self, path: &Path, cx: &Context<'_>) -> Result<usize, Error> {
+    pub fn stage(&self, path: &Path, cx: &Context<'_>) -> Result<usize, Error> {
         let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
         if !["html", "htm"].contains(&ending.as_str()) {
             return Err(Error::NotHtml { file: path.to_owned(), ending });

@@ -118,11 +118,11 @@ impl View {
 }
 
 impl RenderedPreview {
-    /// Writes it: images and a cut as PNG (`koi.png`, then `koi-1.png`), motion as GIF or APNG, a page as HTML.
+    /// Prepares its files: images and a cut as PNG (`koi.png`, then `koi-1.png`), motion as GIF or APNG, a page as HTML.
     ///
     /// # Errors
     /// Where a file can't be written, or its name doesn't have the extension of its kind.
-    pub fn write(&self, path: &Path, cx: &Context<'_>) -> Result<WrittenView, Error> {
+    pub fn stage(&self, path: &Path, cx: &Context<'_>) -> Result<WrittenView, Error> {
         let images = |images: &[RgbaImage]| -> Result<WrittenView, Error> {
             let files = encode::pictures(&cx.resolve(path), images, cx.transaction())?.files;
             Ok(WrittenView { files, bytes: 0 })
@@ -132,7 +132,7 @@ impl RenderedPreview {
             Self::Images { images: all, .. } => images(all),
             Self::Cut(cut) => images(std::slice::from_ref(&cut.image)),
             Self::Motion(motion) => Ok(one(write_motion(motion, path, cx)?.bytes)),
-            Self::Page(page) => Ok(one(page.write(path, cx)?)),
+            Self::Page(page) => Ok(one(page.stage(path, cx)?)),
         }
     }
 }
