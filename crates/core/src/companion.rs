@@ -6,6 +6,7 @@ use crate::{Color, Mirror, Pixels, Rect};
 
 /// One kind of companion.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize), serde(rename_all = "snake_case"))]
 pub struct CompanionSpec {
     /// The end of their names or of their sprites' names: `_n`.
     pub suffix: String,
@@ -17,6 +18,8 @@ pub struct CompanionSpec {
 
 /// What the colors of a companion mean.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize), serde(rename_all = "kebab-case"))]
+#[non_exhaustive]
 pub enum CompanionKind {
     /// Light or a quantity: it shows on its own.
     #[default]

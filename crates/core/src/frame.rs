@@ -32,6 +32,7 @@ pub struct Frame {
 
 /// Why pixels can't be a frame.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum FrameError {
     /// A canvas without a pixel.
     #[error("a canvas of {0} px is empty")]

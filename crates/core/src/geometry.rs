@@ -74,6 +74,7 @@ impl fmt::Display for Size {
 
 /// Why a text is not a size.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum SizeError {
     /// Not two whole numbers.
     #[error("'{0}' is not a pair of whole numbers such as 32x48 or 32,48")]

@@ -33,6 +33,7 @@ pub mod pack;
 pub mod parallel;
 pub mod register;
 pub mod shape;
+pub mod wording;
 
 mod animation;
 mod annotations;
@@ -49,6 +50,8 @@ mod index;
 mod name;
 mod pixels;
 mod sequence;
+#[cfg(feature = "serde")]
+mod serialize;
 mod set;
 mod sharing;
 mod suggestion;

@@ -10,6 +10,7 @@ pub struct Name(Arc<str>);
 
 /// Why a text is not a name.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum NameError {
     /// Nothing there.
     #[error("a name can't be empty")]

@@ -26,6 +26,7 @@ pub struct FrameSet {
 
 /// Why frames and clips do not make a set.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum SetError {
     /// Two frames of one sprite have one name.
     #[error("frames {first} and {second} of sprite '{sprite}' would both be called '{name}'")]

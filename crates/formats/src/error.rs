@@ -51,6 +51,7 @@ impl Error {
 
 /// What is wrong with an input.
 #[derive(Clone, Debug, thiserror::Error)]
+#[non_exhaustive]
 pub enum ReadProblem {
     /// Nothing there.
     #[error("no such file or folder")]
@@ -240,6 +241,7 @@ impl From<io::Error> for WriteProblem {
 
 /// What is wrong with an output.
 #[derive(Clone, Debug, thiserror::Error)]
+#[non_exhaustive]
 pub enum WriteProblem {
     /// An atlas under the name of something else.
     #[error("an atlas is pages and a manifest, not a .{ending} file")]

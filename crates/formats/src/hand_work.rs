@@ -37,6 +37,12 @@ impl WouldLoseData {
     }
 }
 
+impl serde::Serialize for WouldLoseData {
+    fn serialize<S: serde::Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        self.items().serialize(to)
+    }
+}
+
 impl fmt::Display for WouldLoseData {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for (index, (kind, names)) in self.0.iter().enumerate() {

@@ -9,6 +9,7 @@ use crate::steps::AdjustTarget;
 
 /// A command with its options, ready to be typed.
 #[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
 pub enum CommandLine {
     /// `slice`.
     Slice {
@@ -86,6 +87,19 @@ impl CommandLine {
             }
         }
         words.0
+    }
+}
+
+impl std::fmt::Display for CommandLine {
+    /// The words with spaces between them, unquoted: a program quotes them for the shell.
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "shibori {}", self.words().join(" "))
+    }
+}
+
+impl serde::Serialize for CommandLine {
+    fn serialize<S: serde::Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        self.words().serialize(to)
     }
 }
 

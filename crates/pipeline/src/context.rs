@@ -46,7 +46,9 @@ pub struct NoopObserver;
 impl Observer for NoopObserver {}
 
 /// Work that takes long enough to be counted.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize)]
+#[serde(rename_all = "kebab-case")]
+#[non_exhaustive]
 pub enum Task {
     /// Frames are encoded, one file each.
     Frames,

@@ -21,6 +21,7 @@ use crate::recipe::{Location, RecipeError};
 
 /// What makes pictures larger.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum SizeCause {
     /// Scaling.
     Scale,

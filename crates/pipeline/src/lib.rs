@@ -71,6 +71,7 @@ mod command_line;
 mod context;
 mod error;
 mod notice;
+mod notice_text;
 mod paths;
 pub mod remedy;
 mod source;

@@ -17,6 +17,8 @@ use crate::CommandLine;
 /// Something that isn't an error, but not as it may seem.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
+#[derive(serde::Serialize)]
+#[serde(rename_all = "kebab-case", rename_all_fields = "snake_case")]
 pub enum Notice {
     /// What a person changed in a set or an atlas is kept.
     KeptByHand {

@@ -29,7 +29,8 @@ use crate::{Context, Error, NoopObserver, Source};
 const SCREEN_RATE: u32 = 60;
 
 /// Keys of a group of options in a table of a recipe: `[sprite.koi]`, `clean`, `specks = 4`.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+#[serde(rename_all = "snake_case")]
 pub struct RecipeKeys {
     /// The table, as a path of names: `sprite`, `koi`.
     pub table: Vec<String>,
@@ -40,7 +41,8 @@ pub struct RecipeKeys {
 }
 
 /// What fixes findings.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, serde::Serialize)]
+#[serde(rename_all = "snake_case")]
 pub struct Remedy {
     /// The frames whose findings it fixes, as indices into the report's set.
     pub frames: Vec<usize>,

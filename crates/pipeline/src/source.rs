@@ -6,6 +6,7 @@ use shibori_core::{FrameSet, Pixels};
 
 /// Something with frames, or an image to cut into frames.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub enum Source {
     /// A set, an atlas, an image, an animation or a folder of images.
     Path(PathBuf),

@@ -20,6 +20,7 @@ fn size_option(by: SizeCause) -> &'static str {
         SizeCause::Animation => "the animation",
         SizeCause::Pages => "a page",
         SizeCause::PageScales => "--page-scales",
+        _ => "an image",
     }
 }
 

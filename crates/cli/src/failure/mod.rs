@@ -241,6 +241,7 @@ impl From<OptionConflict> for Failure {
                 "--manifest-only leaves the sheet untouched, so no option may change or move its pixels",
             )
             .with_hint("remove --manifest-only, or the Clean options, --islands, --mirror, --scale, --align and --canvas"),
+            other => Self::usage(other.to_string()),
         }
     }
 }
@@ -434,7 +435,7 @@ impl From<SetError> for Failure {
             SetError::TwoFrames { .. } => failure
                 .with_hint("rename one of the files or sprites; slice has --sprite and --name for that"),
             SetError::TwoClips { .. } => failure.with_hint("give one of the clips another name"),
-            SetError::NoFrame { .. } | SetError::Number { .. } => failure,
+            _ => failure,
         }
     }
 }
@@ -461,6 +462,7 @@ impl From<RowError> for Failure {
             RowError::NoRows => {
                 failure.with_hint("slice the sheet with --grid or --cell, or list frames with --clip")
             }
+            _ => failure,
         }
     }
 }
@@ -534,7 +536,7 @@ impl From<ExportError> for Failure {
             ExportError::Page { .. } => {
                 failure.with_hint("export to glb, which converts pages, or pack as PNG with straight alpha")
             }
-            ExportError::Encode(_) => failure,
+            _ => failure,
         }
     }
 }

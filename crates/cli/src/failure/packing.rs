@@ -57,6 +57,7 @@ impl From<CompanionError> for Failure {
             CompanionError::None { suffix } => failure.with_hint(format!(
                 "include the companions' source, such as a set koi{suffix} beside koi"
             )),
+            _ => failure,
         }
     }
 }

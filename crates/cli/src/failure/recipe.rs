@@ -137,6 +137,6 @@ fn of_options(contradiction: &OptionConflict) -> Option<String> {
         OptionConflict::Both { .. } | OptionConflict::Against { .. } => {
             Some("remove one of them; \"default\" resets an option set in a wider table".to_owned())
         }
-        OptionConflict::Twice { .. } | OptionConflict::ManifestOnly => None,
+        _ => None,
     }
 }

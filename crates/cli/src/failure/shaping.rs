@@ -16,6 +16,7 @@ impl From<CanvasError> for Failure {
                 Self::usage(error.to_string()).with_hint(format!("use --canvas {size}@{at} or larger"))
             }
             CanvasError::Set(error) => error.into(),
+            other => Self::usage(other.to_string()),
         }
     }
 }
@@ -31,6 +32,7 @@ impl From<ScaleError> for Failure {
                 let least = 1.0 / f64::from(canvas.width.min(canvas.height));
                 Self::usage(text).with_hint(format!("use --scale {:.3} or more", least.max(0.001)))
             }
+            _ => Self::usage(text),
         }
     }
 }
@@ -46,6 +48,7 @@ impl From<AlignError> for Failure {
             )),
             AlignError::RegionPlain { .. } => Self::usage(text)
                 .with_hint("choose a region around a feature with a clear outline, such as the head"),
+            _ => Self::usage(text),
         }
     }
 }
@@ -59,6 +62,7 @@ impl From<MarkError> for Failure {
                 "paint one dot of exactly that color in every frame, or exclude frames with --only",
             ),
             MarkError::Several { .. } => failure.with_hint("keep only one dot of that color per frame"),
+            _ => failure,
         }
     }
 }
@@ -74,6 +78,7 @@ impl From<NineError> for Failure {
             NineError::NothingRepeats { .. } => failure.with_hint(
                 "give the borders: --nine LEFT,TOP,RIGHT,BOTTOM; or select the panels with --only",
             ),
+            _ => failure,
         }
     }
 }
@@ -85,6 +90,7 @@ impl From<PolygonError> for Failure {
             PolygonError::Corners(_) => {
                 Self::usage(format!("--polygon: {error}")).with_hint("try --polygon 8")
             }
+            other => Self::usage(format!("--polygon: {other}")),
         }
     }
 }

@@ -145,7 +145,7 @@ fn cut_hint(error: &CutError) -> Option<String> {
             Some("--cell is the size of one cell in pixels; --grid counts columns x rows".to_owned())
         }
         CutError::Count { cells, .. } => Some(format!("use --count {cells} or less, or remove --count")),
-        CutError::OtherSheet { .. } | CutError::NoCell { .. } | CutError::Size(_) => None,
+        _ => None,
     }
 }
 

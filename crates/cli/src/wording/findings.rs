@@ -4,8 +4,8 @@ use std::collections::HashSet;
 use std::path::Path;
 
 use serde::Serialize;
-use shibori_core::check::{Finding, Fix, Observation, Severity, Sides};
-use shibori_core::{FrameSet, UVec2};
+use shibori_core::UVec2;
+use shibori_core::check::{Finding, Fix, Severity};
 use shibori_pipeline::CommandLine;
 use shibori_pipeline::remedy::{Destination, RecipeKeys, Remedy, RemedyFinder};
 use shibori_pipeline::steps::{CheckReport, FindingGroup};
@@ -102,8 +102,8 @@ fn worded_group(
     let (first, worst) = (&group.findings[0], group.worst());
     let frames: Vec<String> = group.frames().into_iter().map(name).collect();
     let message = match frames.len() {
-        1 => message(&checked.set, worst),
-        _ => format!("{}: {}", name(worst.frame), message(&checked.set, worst)),
+        1 => worst.describe(&checked.set),
+        _ => format!("{}: {}", name(worst.frame), worst.describe(&checked.set)),
     };
     let mut lines: Vec<String> = remedy_lines(remedies, MAX_LISTED);
     let fixed: HashSet<usize> = remedies.iter().flat_map(|remedy| remedy.frames.iter().copied()).collect();
@@ -149,7 +149,7 @@ fn finding_reports(
             at: finding.at.map(|at| [at.x, at.y]),
             value: finding.value,
             limit: finding.limit,
-            message: message(set, finding),
+            message: finding.describe(set),
             remedy,
             advice,
         }
@@ -228,124 +228,6 @@ fn advice(fix: Fix) -> &'static str {
         }
         Fix::Fit(_) => "redraw it at the size of its base frame",
         Fix::MakeAgain => "restore the file, or repack the frames with --companion",
+        _ => "correct it in a paint program",
     }
-}
-
-fn message(set: &FrameSet, finding: &Finding) -> String {
-    let clip = finding.clip.as_ref().map(ToString::to_string).unwrap_or_default();
-    match finding.seen {
-        Observation::Touches { pixels, sides } => {
-            format!(
-                "is flat along {pixels} px of the {} edge of its canvas: it may be cut off there",
-                list_sides(sides)
-            )
-        }
-        Observation::Neighbor { area, sides } => {
-            format!(
-                "{area} px at the {} edge are not connected to the drawing; they look like part of the neighboring one",
-                list_sides(sides)
-            )
-        }
-        Observation::Stray { area, drawing } => format!("{area} stray px next to a drawing of {drawing} px"),
-        Observation::Forgotten { area } => {
-            format!("contains only {area} px: a blank frame with leftover pixels")
-        }
-        Observation::Moved { right, down } => {
-            let ways: Vec<String> =
-                [describe_offset(right, "right", "left"), describe_offset(down, "down", "up")]
-                    .into_iter()
-                    .flatten()
-                    .collect();
-            let is_up_only = right == 0.0 && down < 0.0;
-            format!(
-                "the figure jumps {} off its path in '{clip}' (limit {} px){}",
-                ways.join(" and "),
-                plain(finding.limit),
-                if is_up_only { "; fine if it is a hop" } else { "" }
-            )
-        }
-        Observation::Slides { right, down } => {
-            let ways: Vec<String> =
-                [describe_offset(right, "right", "left"), describe_offset(down, "down", "up")]
-                    .into_iter()
-                    .flatten()
-                    .collect();
-            format!("the figure slides {} during '{clip}' and jumps back when it loops", ways.join(" and "))
-        }
-        Observation::Size { factor, is_at_end } => format!(
-            "the figure is {:.0}% the size it has in the other frames of '{clip}'{}",
-            (factor * 100.0).round(),
-            if is_at_end { "; fine if it comes into sight or goes out of it" } else { "" }
-        ),
-        Observation::Grows { factor } => {
-            let (verb, times) = if factor > 1.0 { ("grows", factor) } else { ("shrinks", 1.0 / factor) };
-            format!("the drawing {verb} {times:.1} times during '{clip}' and jumps back when it loops")
-        }
-        Observation::Border { color, pixels } => {
-            format!("has a border of {color}, {pixels} px wide, on all four sides")
-        }
-        Observation::Short { step, millis } => format!(
-            "step {step} of '{clip}' lasts {} ms, less than a 60 Hz screen refresh (16.7 ms), so it is skipped at times",
-            plain(millis)
-        ),
-        Observation::Soft { pixels } => format!("{pixels} semitransparent px in art with hard edges"),
-        Observation::FlatBackground { color, of_all: true } => {
-            format!("all frames have a flat background of {color}")
-        }
-        Observation::FlatBackground { color, of_all: false } => {
-            format!("has a flat background of {color}; the other frames of '{clip}' are transparent")
-        }
-        Observation::KeyPixels { pixels, color } => format!("{pixels} px of the key color {color} remain"),
-        Observation::OtherCanvas { than } => {
-            let (canvas, other) = (set.frames()[finding.frame].canvas(), &set.frames()[than]);
-            format!(
-                "has a {canvas} px canvas, but '{}' in the same clip has {} px",
-                other.name(),
-                other.canvas()
-            )
-        }
-        Observation::NoCompanion { like, example } => {
-            let name = |at: usize| set.frames()[at].name();
-            format!("has no companion, but '{}' has '{}'", name(like), name(example))
-        }
-        Observation::OtherCompanion { base } => {
-            let base = &set.frames()[base];
-            format!(
-                "is {} px, but its base frame '{}' is {} px",
-                set.frames()[finding.frame].canvas(),
-                base.name(),
-                base.canvas()
-            )
-        }
-        Observation::CompanionPage { ref file, found: None, .. } => {
-            format!("its page's companion '{file}' is missing")
-        }
-        Observation::CompanionPage { ref file, found: Some(found), wanted } => {
-            format!("its page's companion '{file}' is {found} px, but the page is {wanted} px")
-        }
-        Observation::Nothing => format!("is blank, so the figure blinks in '{clip}'"),
-        Observation::Repeats { before } => {
-            format!("is identical to '{}', the frame before it", set.frames()[before].name())
-        }
-    }
-}
-
-/// So far one way or the other; nothing where it is 0.
-fn describe_offset(pixels: f64, more: &str, less: &str) -> Option<String> {
-    match pixels {
-        p if p > 0.0 => Some(format!("{} px {more}", plain(p))),
-        p if p < 0.0 => Some(format!("{} px {less}", plain(-p))),
-        _ => None,
-    }
-}
-
-fn list_sides(Sides(sides): Sides) -> String {
-    let names = ["left", "right", "top", "bottom"].into_iter().zip(sides);
-    names.filter(|(_, is)| *is).map(|(name, _)| name).collect::<Vec<_>>().join(" and ")
-}
-
-/// At most one decimal.
-fn plain(number: f64) -> String {
-    let text = format!("{number:.1}");
-    text.strip_suffix(".0").map(str::to_owned).unwrap_or(text)
 }

@@ -9,8 +9,8 @@ mod table;
 pub(crate) use findings::{FindingReport, WordedGroup, command_line, pasteable_command, word_findings};
 pub(crate) use notices::{notice, task_label};
 pub(crate) use numbers::{
-    abbreviate_list, cells, count_noun, format_bytes, format_millis, group_digits, numbers_as_ranges,
-    pasteable, pasteable_path, rest_of, spacing_options,
+    cells, format_bytes, format_millis, numbers_as_ranges, pasteable, pasteable_path, spacing_options,
 };
 pub(crate) use report_path::ReportPath;
+pub(crate) use shibori_core::wording::{abbreviate_list, count_noun, group_digits, rest_of};
 pub(crate) use table::table;

@@ -45,14 +45,6 @@ fn quoted(word: &str) -> String {
     format!("'{}'", word.replace('\'', "''"))
 }
 
-/// `8 px on the right and 4 px at the bottom`.
-pub(crate) fn rest_of(rest: UVec2) -> String {
-    let side = |pixels: u32, side: &str| (pixels > 0).then(|| format!("{pixels} px {side}"));
-    let sides: Vec<String> =
-        [side(rest.x, "on the right"), side(rest.y, "at the bottom")].into_iter().flatten().collect();
-    sides.join(" and ")
-}
-
 /// ` --offset 2,2 --gutter 1,1`, without what is nothing.
 pub(crate) fn spacing_options(offset: UVec2, gutter: UVec2) -> String {
     let option = |option: &str, pair: UVec2| match pair {
@@ -60,44 +52,6 @@ pub(crate) fn spacing_options(offset: UVec2, gutter: UVec2) -> String {
         pair => format!(" {option} {pair}"),
     };
     option("--offset", offset) + &option("--gutter", gutter)
-}
-
-/// `1 frame`, `2 frames`.
-pub(crate) fn count_noun(count: usize, noun: &str) -> String {
-    let plural = match noun {
-        _ if count == 1 => "",
-        noun if noun.ends_with(['x', 's']) || noun.ends_with("ch") => "es",
-        _ => "s",
-    };
-    format!("{} {noun}{plural}", group_digits(count as u64))
-}
-
-/// Items with commas; of a long list the first, and how many there are: `a, b, ... (40 total)`. A terminal is no place
-/// for thousands; `--json` has them.
-pub(crate) fn abbreviate_list(items: &[impl AsRef<str>]) -> String {
-    const SHOWN: usize = 16;
-    // One more is as short as what would stand for it.
-    let shown = if items.len() <= SHOWN + 1 { items.len() } else { SHOWN };
-    let first: Vec<&str> = items[..shown].iter().map(AsRef::as_ref).collect();
-    let rest = if shown < items.len() {
-        format!(", ... ({} total)", group_digits(items.len() as u64))
-    } else {
-        String::new()
-    };
-    first.join(", ") + &rest
-}
-
-/// `12,345`.
-pub(crate) fn group_digits(number: u64) -> String {
-    let digits = number.to_string();
-    let mut text = String::with_capacity(digits.len() * 4 / 3);
-    for (at, digit) in digits.chars().enumerate() {
-        if at > 0 && (digits.len() - at).is_multiple_of(3) {
-            text.push(',');
-        }
-        text.push(digit);
-    }
-    text
 }
 
 /// Bytes in the unit that leaves one to three digits before the point; 1 kB is 1000 bytes.
@@ -183,17 +137,8 @@ mod tests {
 
     #[test]
     fn numbers_read_easily() {
-        assert_eq!([0, 999, 1000, 1_234_567].map(group_digits), ["0", "999", "1,000", "1,234,567"]);
         assert_eq!([999, 1000, 12_345_678].map(format_bytes), ["999 B", "1.0 kB", "12.3 MB"]);
         assert_eq!([100.0, 1000.0 / 12.0, 0.5].map(format_millis), ["100 ms", "83.33 ms", "0.5 ms"]);
-    }
-
-    #[test]
-    fn long_lists_end_with_how_many_there_are() {
-        let rows: Vec<String> = (0..40).map(|row| format!("r{row}")).collect();
-        assert_eq!(abbreviate_list(&rows[..3]), "r0, r1, r2");
-        assert!(abbreviate_list(&rows[..17]).ends_with("r15, r16"));
-        assert!(abbreviate_list(&rows).ends_with("r14, r15, ... (40 total)"));
     }
 
     #[cfg(unix)]

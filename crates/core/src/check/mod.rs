@@ -8,6 +8,7 @@ mod blank;
 mod border;
 mod canvas;
 mod companion;
+mod describe;
 mod drift;
 mod duplicate;
 mod edge;
@@ -27,6 +28,8 @@ use crate::{Color, FrameSet, Name, Rect, Size, UVec2};
 
 /// What may be wrong.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize), serde(rename_all = "kebab-case"))]
+#[non_exhaustive]
 pub enum Rule {
     /// A drawing touches its cell's edge, and may be cut by it.
     TouchesEdge,
@@ -88,6 +91,7 @@ impl fmt::Display for Rule {
 
 /// How sure it is that something is wrong.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize), serde(rename_all = "kebab-case"))]
 pub enum Severity {
     /// Players will see it.
     Wrong,
@@ -124,6 +128,7 @@ impl Default for Thresholds {
 
 /// Something that will look wrong.
 #[derive(Clone, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize), serde(rename_all = "snake_case"))]
 pub struct Finding {
     /// What is wrong.
     pub rule: Rule,
@@ -177,6 +182,12 @@ impl Finding {
 
 /// What was seen, with its numbers. Lengths are pixels.
 #[derive(Clone, Debug, PartialEq)]
+#[cfg_attr(
+    feature = "serde",
+    derive(serde::Serialize),
+    serde(rename_all = "kebab-case", rename_all_fields = "snake_case")
+)]
+#[non_exhaustive]
 pub enum Observation {
     /// The drawing touches sides of its canvas with this many pixels.
     Touches {
@@ -304,6 +315,12 @@ pub struct Sides(pub [bool; 4]);
 
 /// The kind of change that fixes a finding.
 #[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(
+    feature = "serde",
+    derive(serde::Serialize),
+    serde(rename_all = "kebab-case", rename_all_fields = "snake_case")
+)]
+#[non_exhaustive]
 pub enum Fix {
     /// Look at the cut, or give the drawing more room.
     MoreRoom,

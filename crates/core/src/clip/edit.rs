@@ -11,6 +11,7 @@ use crate::{FrameSet, Name, Ratio, SetError, closest_name};
 
 /// Why clips can't be changed so.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum EditError {
     /// No clip of that name.
     #[error("there is no clip '{name}'")]

@@ -12,6 +12,7 @@ const WHOLE: f64 = 0.9;
 
 /// A side of a cell.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize), serde(rename_all = "kebab-case"))]
 pub enum Side {
     /// The left one.
     Left,
@@ -33,6 +34,7 @@ impl Side {
 
 /// A drawing that goes on beyond its cell.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize), serde(rename_all = "snake_case"))]
 pub struct Crossing {
     /// The cell.
     pub cell: Cell,

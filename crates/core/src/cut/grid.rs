@@ -58,6 +58,7 @@ impl fmt::Display for Axis {
 
 /// Why a sheet can't be cut so.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum CutError {
     /// The counts do not divide what is there to divide.
     #[error("{length} px can't be cut into {count} equal {across} ({each:.2} px each)", each = f64::from(*length) / f64::from(*count))]

@@ -15,6 +15,7 @@ pub struct NamedRect {
 
 /// Why a list does not fit a sheet.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum RectError {
     /// A rectangle without a pixel.
     #[error("line {line}: '{name}' is {size} px, which is empty")]

@@ -31,6 +31,7 @@ pub struct RowClips {
 
 /// A row that was named, and of which nothing is there.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize), serde(rename_all = "snake_case"))]
 pub struct EmptyRow {
     /// The sprite.
     pub sprite: Name,
@@ -49,6 +50,7 @@ fn describe_rows(rows: usize) -> String {
 
 /// Why a list does not fit a sheet.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum RowError {
     /// More names than rows.
     #[error("{named} row names given, but '{sprite}' has only {}", describe_rows(*rows))]

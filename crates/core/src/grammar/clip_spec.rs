@@ -75,6 +75,7 @@ struct Playback {
 
 /// Why a typed clip does not fit a set.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum ApplyError {
     /// Its frames are not there.
     #[error("clip '{clip}': {error}")]

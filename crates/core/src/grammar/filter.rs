@@ -14,6 +14,7 @@ pub struct FrameFilter(String);
 
 /// Why nothing is left.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum FilterError {
     /// Several sprites have a clip of that name.
     #[error("several sprites have a clip '{text}'; write one of: {list}", list = known.join(", "))]

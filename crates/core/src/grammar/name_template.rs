@@ -49,6 +49,7 @@ const FIELDS: [(&str, Field); 7] = [
 
 /// Why frames can't be named so.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum NamingError {
     /// A template with a row or column, frames without.
     #[error("frame '{frame}' was not cut by a grid, so '{template}' has no row or column to fill in")]

@@ -50,6 +50,7 @@ enum PickKind {
 
 /// Why a selection does not fit a set.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum SelectError {
     /// A number beyond the last frame.
     #[error("there is no frame {number}: sprite '{sprite}' has {count} frames (0 to {last})", last = count.saturating_sub(1))]

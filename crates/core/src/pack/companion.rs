@@ -12,6 +12,7 @@ use image::{Rgba, RgbaImage};
 
 /// Why companions can't be laid out.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum CompanionError {
     /// Another size than the base frame.
     #[error("'{companion}' is {found} px, but its base frame '{base}' is {wanted} px")]

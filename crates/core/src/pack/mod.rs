@@ -84,6 +84,7 @@ impl Default for DenseOptions {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "kebab-case"))]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
+#[non_exhaustive]
 pub enum Effort {
     /// Fast packers only
     Low,
@@ -223,6 +224,7 @@ impl PackSettings {
 
 /// The arrangement of frames on pages.
 #[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
 pub enum Layout {
     /// As tightly as possible.
     Dense(DenseOptions),
@@ -275,7 +277,7 @@ pub struct Placement {
 
 /// One page of an atlas.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Page {
+pub struct PackedPage {
     /// Its width and height.
     pub size: Size,
     /// The sprite or clip it holds, where each has pages of its own.
@@ -313,7 +315,7 @@ pub struct LowerBound {
 pub struct Atlas {
     set: FrameSet,
     places: Vec<Placement>,
-    pages: Vec<Page>,
+    pages: Vec<PackedPage>,
     companions: Vec<CompanionSpec>,
     bleed: u32,
     factor: Ratio,
@@ -328,6 +330,7 @@ pub struct Atlas {
 
 /// Why frames can't be packed.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum PackError {
     /// Nothing to pack.
     #[error("there are no frames to pack")]
@@ -451,7 +454,7 @@ impl Atlas {
     }
 
     /// The pages.
-    pub fn pages(&self) -> &[Page] {
+    pub fn pages(&self) -> &[PackedPage] {
         &self.pages
     }
 
@@ -684,7 +687,7 @@ fn at_every(scales: usize) -> &'static str {
 
 impl Atlas {
     fn add_pages(&mut self, group: &group::Group, sizes: Vec<(Size, Option<PageGrid>)>, least: LowerBound) {
-        let page = |(size, grid)| Page { size, label: group.label.clone(), grid };
+        let page = |(size, grid)| PackedPage { size, label: group.label.clone(), grid };
         let pages = sizes.into_iter().map(page);
         self.pages.extend(pages);
         self.least = LowerBound { area: self.least.area + least.area, pages: self.least.pages + least.pages };

@@ -19,6 +19,11 @@ pub struct PreviousPlacements {
 
 /// What became of the old places.
 #[derive(Clone, Debug, PartialEq)]
+#[cfg_attr(
+    feature = "serde",
+    derive(serde::Serialize),
+    serde(rename_all = "kebab-case", rename_all_fields = "snake_case")
+)]
 pub enum ReuseOutcome {
     /// Pictures stayed where they could.
     Kept {

@@ -3,7 +3,7 @@
 use std::fmt;
 
 use crate::cut::Spacing;
-use crate::pack::{Atlas, Page, PageGrid, Placement};
+use crate::pack::{Atlas, PackedPage, PageGrid, Placement};
 use crate::shape::{Resample, ScaleError, kernel_radius, scale};
 use crate::{Frame, FrameError, FrameSet, Ratio, Rect, SetError, Size, UVec2, ValueError};
 use num_integer::gcd;
@@ -17,6 +17,7 @@ pub(crate) const MAX_SCALE_PART: u32 = 16;
 
 /// Why a text isn't a factor for pages.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum PageScaleError {
     /// No number above 0.
     #[error(transparent)]
@@ -107,7 +108,7 @@ impl Atlas {
             return Ok(self.clone());
         }
         let place = |place: &Placement| Placement { rect: factor.rect(place.rect), ..*place };
-        let page = |page: &Page| {
+        let page = |page: &PackedPage| {
             // A page's own size may be no multiple of the step; what is on it is.
             let up = |length: u32| factor.of(length.next_multiple_of(factor.0.denominator()));
             let pair = |at: UVec2| UVec2 { x: factor.of(at.x), y: factor.of(at.y) };
@@ -116,7 +117,7 @@ impl Atlas {
                 cell: Size::new(factor.of(grid.cell.width), factor.of(grid.cell.height)),
                 spacing: Spacing { offset: pair(grid.spacing.offset), gutter: pair(grid.spacing.gutter) },
             });
-            Page {
+            PackedPage {
                 size: self.asked.rounded(Size::new(up(page.size.width), up(page.size.height))),
                 label: page.label.clone(),
                 grid,

@@ -404,7 +404,7 @@ fn sprites_and_clips_get_pages_of_their_own() {
     let set = FrameSet::merge([frog, rows("koi", &[2])]).unwrap();
     let labels = |per| {
         let atlas = pack(set.clone(), &PackSettings { per, ..PackSettings::dense() }).unwrap();
-        let label = |page: &Page| page.label.clone().unwrap_or_default();
+        let label = |page: &PackedPage| page.label.clone().unwrap_or_default();
         (atlas.pages().iter().map(label).collect::<Vec<_>>(), atlas.set().frames().len())
     };
     assert_eq!(labels(PagePer::Sprite), (vec!["frog".into(), "koi".into()], 6));

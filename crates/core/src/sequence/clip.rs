@@ -46,6 +46,7 @@ impl Timed for Step {
 
 /// Why steps are no clip.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum ClipError {
     /// Nothing to play.
     #[error("clip '{0}' has no frames")]

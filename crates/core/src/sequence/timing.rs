@@ -13,6 +13,7 @@ pub struct FrameDuration {
 
 /// Why a length of time can't be had.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum TimeError {
     /// Nothing at all.
     #[error("a frame needs a duration above 0")]

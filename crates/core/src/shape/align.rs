@@ -184,6 +184,7 @@ fn offsets(shifts: &[Shift]) -> Vec<(i64, i64)> {
 
 /// Why frames can't be lined up.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum AlignError {
     /// The region is not on the canvas.
     #[error("the region {region} extends beyond the canvas of {canvas} px (frame '{frame}')")]

@@ -30,6 +30,7 @@ impl fmt::Display for CanvasRule {
 
 /// Why a text is not a canvas.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum CanvasRuleError {
     /// Neither a size, a size with a pivot, nor `fit`.
     #[error("'{0}' is not a canvas; write 48x48, 48x48@24,47 (with the pivot position), or fit")]
@@ -41,6 +42,7 @@ pub enum CanvasRuleError {
 
 /// Why frames do not go on a canvas.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum CanvasError {
     /// Held together by their pivots, the frames need more room.
     #[error(

@@ -19,6 +19,7 @@ const SAME_LINE: u32 = 1;
 
 /// How frames were put together.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize), serde(rename_all = "snake_case"))]
 pub struct Coregistration {
     /// Frames whose figure was registered with the others of their clip.
     pub by_figure: usize,

@@ -7,6 +7,7 @@ use crate::{Annotations, Color, Frame, FrameSet, Name, Pixels, Point, SetError, 
 
 /// Why a mark is of no use.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum MarkError {
     /// A frame has none.
     #[error("frame '{frame}' has no mark in the color {color}")]

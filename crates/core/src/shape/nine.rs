@@ -27,6 +27,7 @@ impl fmt::Display for NineRule {
 
 /// Why a frame has no nine-slice.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum NineError {
     /// The corners meet.
     #[error("a nine-slice of {insets} leaves nothing to stretch in frame '{frame}' of {canvas} px")]

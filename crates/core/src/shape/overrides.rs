@@ -47,6 +47,7 @@ pub enum OverrideKind {
 
 /// Why a list does not fit a set.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum OverrideError {
     /// No frame of that name.
     #[error("line {line}: there is no frame '{frame}'")]

@@ -9,6 +9,7 @@ use crate::{Annotations, Frame, FrameSet, Point, SetError};
 
 /// Why there is no polygon.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum PolygonError {
     /// Three corners can't stay inside the frame.
     #[error("a polygon can't have {0} corners; use 4 to 64")]

@@ -31,6 +31,7 @@ pub(crate) const MAX_FACTOR: u64 = 64;
 
 /// Why frames can't be scaled.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[non_exhaustive]
 pub enum ScaleError {
     /// An absurd factor.
     #[error("a factor of {0} is too large; the maximum is {MAX_FACTOR}")]

@@ -76,7 +76,9 @@ pub struct Layer {
 }
 
 /// Why layers aren't as they look in the painting.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, serde::Serialize)]
+#[serde(rename_all = "kebab-case")]
+#[non_exhaustive]
 pub enum LayerLoss {
     /// They are hidden, so they were left out.
     Hidden,
@@ -102,7 +104,9 @@ pub struct ImageInfo {
 }
 
 /// Data in a file that is lost when it is read.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize)]
+#[serde(rename_all = "kebab-case")]
+#[non_exhaustive]
 pub enum ReadLoss {
     /// The lower 8 of 16 bits per channel.
     SixteenBits,
@@ -114,6 +118,7 @@ pub enum ReadLoss {
 
 /// Image formats that can be read.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Format {
     /// Portable Network Graphics, animated ones included.
     Png,

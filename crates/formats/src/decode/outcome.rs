@@ -1,8 +1,10 @@
 //! What reading a source gives: frames, what was noticed, and which files were read; and what things are called after
 //! their files.
 
+use std::fmt;
 use std::path::{Path, PathBuf};
 
+use shibori_core::wording::{abbreviate_list, count_noun};
 use shibori_core::{FrameSet, Name, Size, portable_name};
 
 use crate::Error;
@@ -20,7 +22,9 @@ pub struct LoadedFrames {
 }
 
 /// Something that isn't an error, but not as it may seem.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+#[serde(rename_all = "kebab-case", rename_all_fields = "snake_case")]
+#[non_exhaustive]
 pub enum ReadNotice {
     /// Numbers missing in a numbered sequence.
     MissingNumbers {
@@ -74,6 +78,66 @@ pub enum ReadNotice {
         /// How many frames have one.
         frames: usize,
     },
+}
+
+impl fmt::Display for ReadNotice {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::MissingNumbers { sequence, missing } => {
+                let numbers: Vec<String> = missing.iter().map(ToString::to_string).collect();
+                write!(f, "numbered images '{sequence}': missing {}", abbreviate_list(&numbers))
+            }
+            Self::Truncated { file, frames: 0 } => {
+                write!(f, "{file}: ends early; what there is was used; the rest is gray or coarse")
+            }
+            Self::Truncated { file, frames } => {
+                write!(f, "{file}: ends early; the {} before that were used", count_noun(*frames, "frame"))
+            }
+            Self::Edited { frame, file, was, now, canvas } => {
+                write!(
+                    f,
+                    "{file}: resized from {was} to {now} px; the canvas of frame '{frame}' is now {canvas} px"
+                )
+            }
+            Self::Loss { file, files, loss } => {
+                f.write_str(file)?;
+                if *files > 1 {
+                    write!(f, " and {}", count_noun(files - 1, "other file"))?;
+                }
+                write!(f, ": {loss}")
+            }
+            Self::Layers { file, names, loss } => {
+                let layers = if names.len() == 1 { "layer" } else { "layers" };
+                let name =
+                    |name: &String| if name.is_empty() { "(no name)".to_owned() } else { name.clone() };
+                let names = abbreviate_list(&names.iter().map(name).collect::<Vec<_>>());
+                match loss {
+                    LayerLoss::Hidden => write!(f, "{file}: left out hidden {layers}: {names}"),
+                    LayerLoss::Guide => write!(f, "{file}: left out guide {layers}: {names}"),
+                    LayerLoss::Cropped => {
+                        write!(f, "{file}: {layers} cut off at the edge of the canvas: {names}")
+                    }
+                    LayerLoss::Blended => write!(f, "{file}: blend mode ignored in {layers}: {names}"),
+                }
+            }
+            Self::FastDelays { file, frames } => {
+                let frames = count_noun(*frames, "frame");
+                write!(f, "{file}: {frames} with a delay of up to 10 ms play as 100 ms, as in browsers")
+            }
+        }
+    }
+}
+
+impl fmt::Display for ReadLoss {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::SixteenBits => "16 bits per channel, of which the upper 8 are kept",
+            Self::BmpAlpha => {
+                "alpha is ignored, since the header says 24-bit color; save as PNG to keep transparency"
+            }
+            Self::Premultiplied => "premultiplied, so the colors of semitransparent pixels come back rounded",
+        })
+    }
 }
 
 /// A file's name without its folders and its ending: the sprite it is taken for. Characters that some system

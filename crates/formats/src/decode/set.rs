@@ -17,7 +17,7 @@ use crate::decode::codec::{DecodedImage, ReadLoss, ReadOptions};
 use crate::decode::image::{image as read_image, read_bytes};
 use crate::decode::outcome::{LoadedFrames, ReadNotice};
 use crate::manifest::{
-    Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, Page, SourceEntry, as_seen, images_of_page,
+    Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, PageEntry, SourceEntry, as_seen, images_of_page,
     page_files, page_path, parse,
 };
 use crate::{Error, ReadProblem};
@@ -56,8 +56,8 @@ pub(super) fn set_without_pages(
 
 fn blank_set(manifest: &Manifest, limits: &ReadOptions) -> Result<FrameSet, ReadProblem> {
     check_canvases(manifest, limits)?;
-    let size = |page: &Page| Size::from((page.size[0], page.size[1]));
-    let page = |page: &Page| OpenPage { pixels: Pixels::empty(), at: UVec2::default(), size: size(page) };
+    let size = |page: &PageEntry| Size::from((page.size[0], page.size[1]));
+    let page = |page: &PageEntry| OpenPage { pixels: Pixels::empty(), at: UVec2::default(), size: size(page) };
     to_set(manifest.clone(), &manifest.pages.iter().map(page).collect::<Vec<_>>())
 }
 
@@ -172,11 +172,11 @@ fn open_companions(
     limits: &ReadOptions,
 ) -> Result<BTreeMap<usize, (PathBuf, OpenPage)>, Error> {
     let folder = path.parent().unwrap_or(Path::new(""));
-    let pages: Vec<(usize, &Page)> =
+    let pages: Vec<(usize, &PageEntry)> =
         manifest.pages.iter().enumerate().filter(|(_, page)| page.companions.contains_key(suffix)).collect();
     let open = |at: usize| {
         let (number, page) = pages[at];
-        let as_page = Page { file: page.companions[suffix].clone(), ..page.clone() };
+        let as_page = PageEntry { file: page.companions[suffix].clone(), ..page.clone() };
         let file = page_path(folder, &as_page.file).map_err(|problem| Error::read(path, problem))?;
         let opened = open_page(&as_page, &file, path, &ReadOptions { accept_edits: true, ..limits.clone() })?;
         let page = Size::from((page.size[0], page.size[1]));
@@ -305,7 +305,7 @@ pub fn previous_placements(path: &Path) -> Result<PreviousPlacements, Error> {
     Ok(PreviousPlacements { pages, places })
 }
 
-fn open_page(page: &Page, file: &Path, manifest: &Path, limits: &ReadOptions) -> Result<OpenPage, Error> {
+fn open_page(page: &PageEntry, file: &Path, manifest: &Path, limits: &ReadOptions) -> Result<OpenPage, Error> {
     let loaded = match read_image(file, limits) {
         Err(Error::Read { problem: ReadProblem::NotFound, .. }) => {
             return Err(Error::read(manifest, ReadProblem::PageMissing(page.file.clone())));

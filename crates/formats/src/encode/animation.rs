@@ -11,6 +11,7 @@ use crate::{Error, WriteProblem};
 
 /// Animation formats that can be written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum AnimationFormat {
     /// 256 colors, hundredths of a second.
     Gif,

@@ -8,7 +8,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
-use shibori_core::pack::{Atlas, Page, paint};
+use shibori_core::pack::{Atlas, PackedPage, paint};
 use shibori_core::{Ratio, Size, parallel, portability_problem};
 
 use crate::encode::batch::encode_all;
@@ -102,7 +102,7 @@ fn page_names(
     let mut counts: HashMap<Option<&str>, usize> = HashMap::new();
     let mut taken: HashMap<String, String> = HashMap::new();
     let mut all = Vec::new();
-    for Page { label, .. } in atlas.pages() {
+    for PackedPage { label, .. } in atlas.pages() {
         if let Some((name, why)) =
             label.as_deref().and_then(|label| Some((label, portability_problem(label)?)))
         {

@@ -30,6 +30,7 @@ pub use template::{BUILTIN_TEMPLATES, BuiltinTemplate, TemplateError, render};
 
 /// Why something can't be exported to a format.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum ExportError {
     /// Two things would have one name.
     #[error("{first} and {second} would both be called '{name}' in {format}")]

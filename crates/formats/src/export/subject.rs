@@ -9,7 +9,7 @@ use crate::decode::{
 use crate::encode::png;
 use crate::export::metrics::{ClipTimeline, FrameGeometry};
 use crate::export::{ExportError, File};
-use crate::manifest::{Alpha, Manifest, Page, as_seen, page_files, page_path};
+use crate::manifest::{Alpha, Manifest, PageEntry, as_seen, page_files, page_path};
 use crate::{Error, ReadProblem};
 use shibori_core::{CompanionSpec, Lease, Pixels, parallel};
 
@@ -119,7 +119,7 @@ impl ExportSource {
         })?;
         let specs = if limits.companions { companion_specs(&manifest) } else { Vec::new() };
         let folder = path.parent().unwrap_or(Path::new(""));
-        let companion = |page: &Page, file: &str| {
+        let companion = |page: &PageEntry, file: &str| {
             let place = page_path(folder, file).map_err(|problem| Error::read(path, problem))?;
             let bytes = read_bytes(&place, limits)?;
             let DecodedImage::Still(pixels) = read_image(&place, limits)?.picture else {
@@ -127,7 +127,7 @@ impl ExportSource {
             };
             Ok(PageImage { path: place, bytes, pixels: as_seen(page, pixels), _lease: None })
         };
-        let of_page = |page: &Page| {
+        let of_page = |page: &PageEntry| {
             let known = specs.iter().filter_map(|spec| Some((spec, page.companions.get(&spec.suffix)?)));
             known.map(|(spec, file)| Ok((spec.clone(), companion(page, file)?))).collect::<Result<_, Error>>()
         };

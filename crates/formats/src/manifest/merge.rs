@@ -11,7 +11,7 @@ use serde_json::{Map, Value};
 
 use crate::WouldLoseData;
 use crate::hand_work::LossKind;
-use crate::manifest::{ClipEntry, Coordinate, FrameEntry, Manifest, Page, StepEntry, images_of_page};
+use crate::manifest::{ClipEntry, Coordinate, FrameEntry, Manifest, PageEntry, StepEntry, images_of_page};
 
 /// Whether one manifest is a set and the other has pages that frames share.
 pub(crate) fn is_other_kind(old: &Manifest, new: &Manifest) -> bool {
@@ -89,7 +89,7 @@ pub(crate) fn merge(
         let Some(other) = find(theirs) else { continue };
         let (name, base) = (page.file.clone(), base.and_then(find));
         let mine = (page.extras.clone(), page.other.clone());
-        let keys = |page: &Page| (page.extras.clone(), page.other.clone());
+        let keys = |page: &PageEntry| (page.extras.clone(), page.other.clone());
         (page.extras, page.other) = merge.keys(base.as_ref().map(keys).as_ref(), keys(&other), mine, &name);
     }
     let keys = |side: &Manifest| (side.extras.clone(), side.other.clone());
@@ -275,7 +275,7 @@ impl Merge<'_> {
         base: Option<(&FrameEntry, &Manifest)>,
         (theirs, their_manifest): (&FrameEntry, &Manifest),
         frame: &mut FrameEntry,
-        pages: &mut [Page],
+        pages: &mut [PageEntry],
         new: &Manifest,
     ) {
         let name = self.label(&frame.sprite, &frame.name);
@@ -389,7 +389,7 @@ impl Merge<'_> {
         }
     }
 
-    fn is_painted(&self, page: &Page) -> bool {
+    fn is_painted(&self, page: &PageEntry) -> bool {
         images_of_page(page).any(|file| self.painted.contains_key(file))
     }
 
@@ -796,7 +796,7 @@ mod tests {
     fn frames_and_clips_that_a_person_added_or_removed_stay_so() {
         let base = base();
         let mut theirs = base.clone();
-        theirs.pages.push(Page { file: "mine.png".to_owned(), ..base.pages[0].clone() });
+        theirs.pages.push(PageEntry { file: "mine.png".to_owned(), ..base.pages[0].clone() });
         theirs.frames.push(FrameEntry { name: "mine".to_owned(), page: 3, ..base.frames[0].clone() });
         let mut clip = ClipEntry { name: "mine".to_owned(), ..base.clips[0].clone() };
         clip.steps.truncate(1);

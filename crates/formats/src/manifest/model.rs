@@ -23,7 +23,7 @@ pub struct Manifest {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub seal: Option<String>,
     /// The images that hold the frames.
-    pub pages: Vec<Page>,
+    pub pages: Vec<PageEntry>,
     /// The frames in order; clips refer to them by index, from 0.
     pub frames: Vec<FrameEntry>,
     /// Named sequences.
@@ -50,7 +50,8 @@ impl Manifest {
 /// One image.
 #[derive(Clone, Debug, Serialize, Deserialize)]
 #[cfg_attr(test, derive(JsonSchema))]
-pub struct Page {
+#[cfg_attr(test, schemars(rename = "Page"))]
+pub struct PageEntry {
     /// Path relative to the manifest, with `/`; always inside its folder.
     pub file: String,
     /// Its width and height in pixels.

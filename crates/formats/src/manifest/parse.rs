@@ -6,7 +6,7 @@ use shibori_core::clip::{ClipError, TimeError};
 use shibori_core::{Name, Pixels, Rect, SetError, Size};
 
 use crate::ReadProblem;
-use crate::manifest::{Alpha, FORMAT, Manifest, Page};
+use crate::manifest::{Alpha, FORMAT, Manifest, PageEntry};
 
 /// Reads a manifest's text and checks that its numbers belong together.
 ///
@@ -69,7 +69,7 @@ fn json(error: &serde_json::Error) -> ReadProblem {
 }
 
 /// A page's pixels with straight alpha, however the file keeps them.
-pub fn as_seen(page: &Page, pixels: Pixels) -> Pixels {
+pub fn as_seen(page: &PageEntry, pixels: Pixels) -> Pixels {
     match page.alpha {
         Alpha::Straight => pixels,
         Alpha::Premultiplied => Pixels::from_image(straightened(pixels.to_image())),

@@ -2,11 +2,11 @@
 
 use std::path::{Component, Path, PathBuf};
 
-use crate::manifest::{Manifest, Page};
+use crate::manifest::{Manifest, PageEntry};
 use crate::{Error, ReadProblem};
 
 /// The images of a page as its manifest names them: its own, then those of its companions.
-pub(crate) fn images_of_page(page: &Page) -> impl Iterator<Item = &String> {
+pub(crate) fn images_of_page(page: &PageEntry) -> impl Iterator<Item = &String> {
     std::iter::once(&page.file).chain(page.companions.values())
 }
 

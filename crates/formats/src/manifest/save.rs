@@ -11,13 +11,13 @@ use shibori_core::{
 };
 
 use crate::manifest::{
-    Alpha, ClipEntry, Coordinate, FORMAT, FrameEntry, GridEntry, Manifest, Page, Sampling, SourceEntry,
+    Alpha, ClipEntry, Coordinate, FORMAT, FrameEntry, GridEntry, Manifest, PageEntry, Sampling, SourceEntry,
     StepEntry,
 };
 
 /// The manifest of a set: one file per frame, each followed by those of its companions.
 pub fn of_set(set: &FrameSet, files: &[String]) -> Manifest {
-    let mut pages: Vec<Page> = Vec::with_capacity(set.frames().len());
+    let mut pages: Vec<PageEntry> = Vec::with_capacity(set.frames().len());
     for (picture, file) in pictures_of(set).into_iter().zip(files) {
         let frame = &set.frames()[picture.frame];
         match picture.companion.map(|companion| &frame.companions()[companion].spec) {
@@ -123,7 +123,7 @@ pub(crate) fn uv_of(rect: [u32; 4], page: [u32; 2], origin: UvOrigin) -> [f64; 4
 
 /// The manifest of an atlas: one file per page. Frames get their rectangles as fractions of the page, 0 to 1 where an origin is given.
 pub fn of_atlas(atlas: &Atlas, facts: &[PageInfo], uv: Option<UvOrigin>) -> Manifest {
-    let page = |(known, facts): (&shibori_core::pack::Page, &PageInfo)| Page {
+    let page = |(known, facts): (&shibori_core::pack::PackedPage, &PageInfo)| PageEntry {
         factor: Coordinate(atlas.factor().value()),
         alpha: if facts.premultiplied { Alpha::Premultiplied } else { Alpha::Straight },
         grid: known.grid.as_ref().map(grid_entry),
@@ -152,7 +152,7 @@ pub fn of_sheet(set: &FrameSet, file: &str, sheet: Size, grid: Option<&PageGrid>
         let on_sheet = Rect { x: cell.x + kept.x, y: cell.y + kept.y, ..kept };
         Placement { page: 0, rect: if kept.is_empty() { Rect::default() } else { on_sheet }, rotated: false }
     };
-    let sheet = Page { grid: grid.map(grid_entry), ..page(file.to_owned(), sheet) };
+    let sheet = PageEntry { grid: grid.map(grid_entry), ..page(file.to_owned(), sheet) };
     manifest(set, vec![sheet], set.frames().iter().map(place))
 }
 
@@ -173,7 +173,7 @@ pub fn replace_clips(manifest: &mut Manifest, set: &FrameSet) {
     manifest.clips = set.clips().iter().map(clip_entry).collect();
 }
 
-fn manifest(set: &FrameSet, pages: Vec<Page>, places: impl Iterator<Item = Placement>) -> Manifest {
+fn manifest(set: &FrameSet, pages: Vec<PageEntry>, places: impl Iterator<Item = Placement>) -> Manifest {
     let (extras, other) = split_extra(set.carried());
     let frames = set.frames().iter().zip(places).map(|(frame, place)| frame_entry(frame, place));
     let frames = frames.collect();
@@ -181,9 +181,9 @@ fn manifest(set: &FrameSet, pages: Vec<Page>, places: impl Iterator<Item = Place
     Manifest { format: FORMAT.to_owned(), seal: None, pages, frames, clips, extras, other }
 }
 
-fn page(file: String, size: Size) -> Page {
+fn page(file: String, size: Size) -> PageEntry {
     let size = [size.width, size.height];
-    Page {
+    PageEntry {
         file,
         size,
         factor: Coordinate(1.0),

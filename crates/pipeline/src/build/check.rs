@@ -1,8 +1,11 @@
 //! What is wrong with what a recipe makes, found without writing anything: what will look wrong in the game, sprite by sprite, and what the
 //! recipe expects and does not get.
 
+use std::fmt;
+
 use shibori_core::clip::Clip;
 use shibori_core::pack::RowName;
+use shibori_core::wording::{abbreviate_list, count_noun};
 use shibori_core::{FrameSet, parallel};
 use shibori_formats::decode::ReadOptions;
 use shibori_formats::store::Policy;
@@ -32,6 +35,7 @@ pub struct RecipeFinding {
 
 /// What was seen instead of what is expected.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum RecipeObservation {
     /// A clip is not there.
     NoClip {
@@ -46,6 +50,25 @@ pub enum RecipeObservation {
     Unused(Vec<String>),
     /// An atlas has so many pages, and may have so many.
     Pages(usize, usize),
+}
+
+impl fmt::Display for RecipeObservation {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::NoClip { clip, .. } => write!(f, "there is no clip '{clip}'"),
+            Self::Steps(counts) => {
+                let counts: Vec<String> =
+                    counts.iter().map(|(clip, steps)| format!("{clip} {steps}")).collect();
+                write!(f, "step counts differ: {}", counts.join(", "))
+            }
+            Self::Unused(frames) => {
+                write!(f, "{} in no clip: {}", count_noun(frames.len(), "frame"), abbreviate_list(frames))
+            }
+            Self::Pages(pages, limit) => {
+                write!(f, "{}, and only {limit} allowed", count_noun(*pages, "page"))
+            }
+        }
+    }
 }
 
 impl Build {

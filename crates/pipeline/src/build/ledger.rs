@@ -5,6 +5,7 @@
 //! outputs are in place, so that a build that is killed loses nothing; at the end of a build all is written again.
 
 use std::collections::{BTreeMap, HashMap};
+use std::fmt;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -35,12 +36,25 @@ pub(super) struct BuildLedger {
 }
 
 /// What can be said of the folder.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+#[serde(rename_all = "kebab-case")]
+#[non_exhaustive]
 pub enum LedgerProblem {
     /// What is in it can't be read, so everything is built again.
     Unreadable,
     /// Nothing can be kept there, so the next build does everything again.
     CannotKeep(String),
+}
+
+impl fmt::Display for LedgerProblem {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Unreadable => {
+                f.write_str("can't read the records of earlier builds in .shibori; building everything again")
+            }
+            Self::CannotKeep(why) => write!(f, "can't keep records of this build in .shibori: {why}"),
+        }
+    }
 }
 
 /// The record while a build runs; nobody else builds by the same recipe.

@@ -25,12 +25,14 @@ mod status;
 mod watch;
 
 use std::collections::BTreeSet;
+use std::fmt;
 use std::path::{Path, PathBuf};
 
 use serde_json::Value;
 pub use shibori_formats::store::Digest;
 
 use shibori_core::Name;
+use shibori_core::wording::count_noun;
 
 use crate::options::RunOptions;
 use crate::recipe::Recipe;
@@ -69,7 +71,9 @@ pub trait BuildObserver: Sync {
 impl BuildObserver for NoopObserver {}
 
 /// What happens in a build.
-#[derive(Debug)]
+#[derive(Debug, serde::Serialize)]
+#[serde(rename_all = "kebab-case", rename_all_fields = "snake_case")]
+#[non_exhaustive]
 pub enum BuildEvent<'a> {
     /// Another build by the same recipe runs; this one waits for it.
     Waiting,
@@ -122,6 +126,7 @@ pub enum BuildEvent<'a> {
         /// Its place in the recipe: of several the first one speaks for the build.
         place: usize,
         /// Why.
+        #[serde(serialize_with = "as_text")]
         error: Error,
     },
     /// A step was not done, since another failed.
@@ -138,6 +143,31 @@ pub enum BuildEvent<'a> {
         /// Files that stay, since they were changed by somebody.
         left: &'a [PathBuf],
     },
+}
+
+impl fmt::Display for BuildEvent<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let count = |files: &[PathBuf]| count_noun(files.len(), "file");
+        match self {
+            Self::Waiting => f.write_str("another build of this recipe is running; waiting for it"),
+            Self::Trouble(problem) => problem.fmt(f),
+            Self::Begins { stale, steps } => write!(f, "{stale} of {} to do", count_noun(*steps, "target")),
+            Self::Starts { name } => write!(f, "{name}: started"),
+            Self::Framed { name } => write!(f, "{name}: frames are ready"),
+            Self::Worked { name } => write!(f, "{name}: made"),
+            Self::Done { name, why, outputs, .. } => write!(f, "{name}: {} in place ({why})", count(outputs)),
+            Self::Kept { name, .. } => write!(f, "{name}: up to date"),
+            Self::Failed { name, error, .. } => write!(f, "{name}: {error}"),
+            Self::Skipped { name, because } => write!(f, "{name}: skipped: {because} failed"),
+            Self::Removed { files, left } => {
+                write!(f, "removed {}; left {} that were edited by hand", count(files), left.len())
+            }
+        }
+    }
+}
+
+fn as_text<S: serde::Serializer>(error: &Error, to: S) -> Result<S::Ok, S::Error> {
+    to.collect_str(error)
 }
 
 /// A recipe that is to be done.

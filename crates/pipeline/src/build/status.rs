@@ -1,9 +1,11 @@
 //! Which steps are stale, and why: what each is made of, against what was kept of the last time.
 
 use std::collections::{HashMap, HashSet};
+use std::fmt;
 use std::path::{Path, PathBuf};
 
 use shibori_core::parallel;
+use shibori_formats::DisplaySlashed;
 use shibori_formats::store::Digest;
 
 use crate::Error;
@@ -15,7 +17,9 @@ use crate::build::{Build, BuildObserver};
 use shibori_formats::store::FingerprintCache;
 
 /// Why a step is stale.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+#[serde(rename_all = "kebab-case")]
+#[non_exhaustive]
 pub enum StaleReason {
     /// It was never done, or nothing was kept of it.
     New,
@@ -37,6 +41,23 @@ pub enum StaleReason {
     Version(String),
     /// It was asked for by name.
     Asked,
+}
+
+impl fmt::Display for StaleReason {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::New => f.write_str("new"),
+            Self::Settings => f.write_str("its options changed"),
+            Self::Input(path) => write!(f, "{} changed", path.display_slashed()),
+            Self::InputNew(path) => write!(f, "{} is new", path.display_slashed()),
+            Self::InputGone(path) => write!(f, "{} is gone", path.display_slashed()),
+            Self::OutputGone(path) => write!(f, "{} was missing", path.display_slashed()),
+            Self::OutputChanged(path) => write!(f, "{} was edited by hand", path.display_slashed()),
+            Self::Target(target) => write!(f, "{target} changed"),
+            Self::Version(version) => write!(f, "last built by shibori {version}"),
+            Self::Asked => f.write_str("requested"),
+        }
+    }
 }
 
 /// How a step stands.

@@ -353,6 +353,7 @@ impl ExportOptions {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "clap", derive(clap::ValueEnum))]
 #[serde(rename_all = "kebab-case")]
+#[non_exhaustive]
 pub enum ExportFormat {
     /// CSV tables: one row per frame, and one row per clip step
     Csv,

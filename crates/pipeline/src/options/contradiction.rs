@@ -3,6 +3,7 @@
 
 /// Options that make no sense beside each other.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum OptionConflict {
     /// Two that answer one question, such as `grid` and `islands`.
     #[error("{first} and {second} both define {what}")]

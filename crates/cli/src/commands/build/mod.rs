@@ -14,7 +14,7 @@ use shibori_pipeline::Error;
 use shibori_pipeline::build::{Build, ChangedFiles, TargetInfo, Watch};
 use shibori_pipeline::recipe::RECIPE_FILE;
 
-use self::reporter::{BuildReporter, why};
+use self::reporter::BuildReporter;
 use self::serve::BuildSite;
 use super::CommandContext;
 use crate::args::Build as Args;
@@ -149,7 +149,7 @@ fn status_report(build: &Build, program: &CommandContext<'_>) -> Result<StatusRe
             Some(reason) => {
                 stale.push(StandingTarget {
                     target: one.name,
-                    why: why(reason),
+                    why: reason.to_string(),
                     outputs: ReportPath::all(&one.outputs),
                 });
             }

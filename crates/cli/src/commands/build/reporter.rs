@@ -8,7 +8,7 @@ use serde::Serialize;
 use serde_json::{Value, json};
 use shibori_formats::DisplaySlashed;
 use shibori_pipeline::Notice;
-use shibori_pipeline::build::{BuildEvent, BuildObserver, LedgerProblem, Outcome, StaleReason};
+use shibori_pipeline::build::{BuildEvent, BuildObserver, LedgerProblem, Outcome};
 use shibori_pipeline::remedy::Destination;
 use shibori_pipeline::steps::CheckReport;
 
@@ -170,10 +170,8 @@ impl BuildObserver for BuildReporter<'_> {
             BuildEvent::Trouble(trouble) => {
                 self.message(MessageLevel::Warning, &describe_ledger_problem(trouble));
             }
-            BuildEvent::Begins { stale, .. } => {
-                if stale > 1 {
-                    self.state().bar = Some(Progress::new("building", stale, console.shows_progress()));
-                }
+            BuildEvent::Begins { stale: stale @ 2.., .. } => {
+                self.state().bar = Some(Progress::new("building", stale, console.shows_progress()));
             }
             BuildEvent::Starts { name } => drop(self.state().began.insert(name.to_owned(), Instant::now())),
             BuildEvent::Framed { name } | BuildEvent::Worked { name } => {
@@ -187,7 +185,7 @@ impl BuildObserver for BuildReporter<'_> {
                     let took = |name: &str| state.took.get(name).copied().unwrap_or(0.0);
                     took(name) + sprites.iter().map(|sprite| took(sprite)).sum::<f64>()
                 };
-                let why = self::why(why);
+                let why = why.to_string();
                 self.line(name, Some(ms), &why);
                 console.event(&StepEvent {
                     target: name,
@@ -262,6 +260,7 @@ impl BuildObserver for BuildReporter<'_> {
                     self.message(MessageLevel::Warning, &Message::plain(&text));
                 }
             }
+            _ => {}
         }
     }
 
@@ -284,34 +283,10 @@ impl BuildObserver for BuildReporter<'_> {
     }
 }
 
-/// Why a step was stale, in a few words.
-pub(super) fn why(why: &StaleReason) -> String {
-    match why {
-        StaleReason::New => "new".to_owned(),
-        StaleReason::Settings => "its options changed".to_owned(),
-        StaleReason::Input(path) => format!("{} changed", path.display_slashed()),
-        StaleReason::InputNew(path) => format!("{} is new", path.display_slashed()),
-        StaleReason::InputGone(path) => format!("{} is gone", path.display_slashed()),
-        StaleReason::OutputGone(path) => format!("{} was missing", path.display_slashed()),
-        StaleReason::OutputChanged(path) => format!("{} was edited by hand", path.display_slashed()),
-        StaleReason::Target(target) => format!("{target} changed"),
-        StaleReason::Version(version) => format!("last built by shibori {version}"),
-        StaleReason::Asked => "requested".to_owned(),
-    }
-}
-
 fn describe_ledger_problem(trouble: &LedgerProblem) -> Message {
-    let (text, hint) = match trouble {
-        LedgerProblem::Unreadable => (
-            "can't read the records of earlier builds in .shibori; building everything again".to_owned(),
-            None,
-        ),
-        LedgerProblem::CannotKeep(why) => (
-            format!("can't keep records of this build in .shibori: {why}"),
-            Some("the next build will redo everything".to_owned()),
-        ),
-    };
-    Message { text, pointer: None, hint }
+    let hint = matches!(trouble, LedgerProblem::CannotKeep(_));
+    let hint = hint.then(|| "the next build will redo everything".to_owned());
+    Message { text: trouble.to_string(), pointer: None, hint }
 }
 
 pub(super) fn ms_since(began: Instant) -> f64 {

@@ -118,6 +118,7 @@ fn unmet(found: &RecipeFinding, recipe: &Path) -> UnmetExpectation {
             let message = format!("{}, but {at} allows only {limit}", wording::count_noun(*pages, "page"));
             (message, format!("raise page-max in [atlas.{of}], or split it into two atlases"))
         }
+        other => (format!("{at}: {other}"), String::new()),
     };
     let at = found.mark.as_ref().map(|mark| [mark.line, mark.column]);
     UnmetExpectation {

@@ -26,6 +26,7 @@ const FEW_CUTS: u64 = 10;
 
 /// A way in which the best answer may be wrong.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[non_exhaustive]
 pub enum Doubt {
     /// Nothing is drawn.
     Blank,

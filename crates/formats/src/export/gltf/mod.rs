@@ -124,7 +124,7 @@ impl<'a> Scene<'a> {
                 let key = match spec.kind {
                     CompanionKind::Normals => "normalTexture",
                     CompanionKind::Color if EMISSIVE.contains(&spec.suffix.as_str()) => "emissiveTexture",
-                    CompanionKind::Color => continue,
+                    _ => continue,
                 };
                 if material.get(key).is_some() {
                     continue;
@@ -334,7 +334,7 @@ impl<'a> Scene<'a> {
     }
 
     fn files(mut self, path: &Path) -> Result<Vec<File>, ExportError> {
-        let is_smooth = |page: &crate::manifest::Page| page.sampling == Some(Sampling::Smooth);
+        let is_smooth = |page: &crate::manifest::PageEntry| page.sampling == Some(Sampling::Smooth);
         const NEAREST: u32 = 9728;
         const LINEAR: u32 = 9729;
         const CLAMP: u32 = 33071;

@@ -66,7 +66,7 @@ pub(super) fn of(subject: &ExportSource, source: &str) -> Result<Value, Template
         }
         clips.push(Value::Object(clip));
     }
-    let page = |(at, entry): (usize, &crate::manifest::Page)| {
+    let page = |(at, entry): (usize, &crate::manifest::PageEntry)| {
         let mut page = Map::new();
         page.insert("index".to_owned(), json!(at));
         page.extend(

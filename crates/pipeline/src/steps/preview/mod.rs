@@ -29,6 +29,7 @@ pub use motion::{Motion, MotionContent};
 
 /// What is drawn of a source.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub enum View {
     /// Every frame, by clip, with numbers, cells and times.
     Contact(ContactOptions),

@@ -45,7 +45,7 @@ fn pages_of_manifest(source: &Path, cx: &Context<'_>) -> Result<Option<(Manifest
         return Ok(None);
     }
     let folder = path.parent().unwrap_or(Path::new(""));
-    let page = |entry: &manifest::Page| -> Result<Page, Error> {
+    let page = |entry: &manifest::PageEntry| -> Result<Page, Error> {
         let file = folder.join(&entry.file);
         let DecodedImage::Still(pixels) = image(&file, cx.limits())?.picture else {
             return Err(Error::Sheet(SheetError::PageMoves { file }));
