@@ -155,7 +155,7 @@ impl Tally {
     fn print_rules(&self) {
         println!("{:12} {:>14} {:>12}", "rule", "prevents wrong", "costs right");
         for doubt in Doubt::ALL {
-            let Alone { costs, prevents } = self.alone.get(&doubt).copied().unwrap_or_default();
+            let Alone { costs, prevents } = self.alone.get(doubt).copied().unwrap_or_default();
             println!("{:12} {prevents:>14} {costs:>12}", format!("{doubt:?}"));
         }
     }

@@ -158,8 +158,8 @@ pub fn options(data: &[u8]) {
 /// Lists: rectangles, and places of frames.
 pub fn tables(data: &[u8]) {
     let path = file("list.csv", data);
-    let _ = decode::rects(&path);
-    let _ = decode::overrides(&path);
+    let _ = decode::rects(&path, &limits());
+    let _ = decode::overrides(&path, &limits());
 }
 
 /// Templates: an error names a line, and none runs forever.

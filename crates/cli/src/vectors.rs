@@ -13,8 +13,8 @@ use shibori_core::clip::{Clip, ClipSpec, PlayMode, add_clips};
 use shibori_core::cut::{CellChoice, Counts, Grid, Spacing, cut_cells, find_crossings};
 use shibori_core::shape::{Anchor, placement_checksum};
 use shibori_core::{
-    Annotations, Background, Cell, Color, Frame, FrameSet, Name, Pixels, Point, SignedRect, Size, Source,
-    UVec2, find_background,
+    Annotations, Background, Cell, Color, Frame, FrameSet, FrameSource, Name, Pixels, Point, SignedRect,
+    Size, UVec2, find_background,
 };
 use shibori_pipeline::options::{toml_key, toml_string};
 use shibori_pipeline::steps::slice;
@@ -91,7 +91,7 @@ fn frames() -> FrameSet {
     let name = |text: String| Name::new(text).expect("a name");
     let frame = |number: u32| {
         let pixels = Pixels::from_image(RgbaImage::new(1, 1));
-        let source = Source { cell: Some(cell_of(number)), ..Source::default() };
+        let source = FrameSource { cell: Some(cell_of(number)), ..FrameSource::default() };
         Frame::new(name("koi".to_owned()), name(format!("koi-{number:02}")), pixels)
             .expect("it fits its canvas")
             .with_source(Some(source))

@@ -26,7 +26,7 @@ pub struct Frame {
     pivot: Point,
     annotations: Annotations,
     companions: Vec<Companion>,
-    source: Option<Source>,
+    source: Option<FrameSource>,
     carried: ExtraFields,
 }
 
@@ -202,7 +202,7 @@ impl Frame {
     }
 
     /// The same frame with a note of where it came from.
-    pub fn with_source(self, source: Option<Source>) -> Self {
+    pub fn with_source(self, source: Option<FrameSource>) -> Self {
         Self { source, ..self }
     }
 
@@ -252,7 +252,7 @@ impl Frame {
     }
 
     /// Where it came from, if known.
-    pub fn source(&self) -> Option<&Source> {
+    pub fn source(&self) -> Option<&FrameSource> {
         self.source.as_ref()
     }
 
@@ -404,7 +404,7 @@ fn check(pixels: &Pixels, canvas: Size, inset: UVec2) -> Result<(), FrameError> 
 
 /// Where a frame came from.
 #[derive(Clone, Debug, Default, PartialEq)]
-pub struct Source {
+pub struct FrameSource {
     /// The file, as the user named it, without its folders.
     pub file: String,
     /// The folder it is in, without those above it; known only while names are given.

@@ -9,6 +9,8 @@
 //! 4. [`pack`] them on pages,
 //! 5. [`check`](check::check) what will look wrong in the game.
 //!
+//! What is hidden here serves the other crates of shibori and may change with any version.
+//!
 //! This crate computes. It never opens a file, prints, reads a clock, or lets the order in which
 //! threads finish show in a result.
 //!
@@ -30,6 +32,7 @@ pub mod clip;
 pub mod cut;
 pub mod grammar;
 pub mod pack;
+#[doc(hidden)]
 pub mod parallel;
 pub mod register;
 pub mod shape;
@@ -63,15 +66,20 @@ pub use budget::{Budget, ByteSize, Lease, OverBudget};
 pub use color::{Color, over};
 pub use companion::{Companion, CompanionKind, CompanionSpec};
 pub use extra_fields::ExtraFields;
-pub use frame::{Cell, Frame, FrameError, Source};
+pub use frame::{Cell, Frame, FrameError, FrameSource};
 pub use geometry::{LONGEST, Point, Rect, Size, SizeError, UVec2};
 pub use grammar::{
     FilterError, FrameFilter, NameTemplate, NamingError, Pattern, Ratio, SelectError, Selection, SyntaxError,
     ValueError,
 };
+#[doc(hidden)]
 pub use index::SetIndex;
 pub use name::{Name, NameError, portability_problem, portable_name};
 pub use pixels::Pixels;
 pub use set::{FrameSet, SetError};
 pub use sharing::{clips_sharing_frames, unshare_frames};
+#[doc(hidden)]
 pub use suggestion::closest_name;
+
+/// Pixels come and go as its `RgbaImage`; of this version, without codecs.
+pub use image;

@@ -309,7 +309,7 @@ pub(crate) mod tests {
 
     use super::*;
     use crate::clip::ClipSpec;
-    use crate::{Cell, Pixels, Source};
+    use crate::{Cell, FrameSource, Pixels};
 
     /// A set of one sprite whose frames are in rows of the given lengths, each 4x4 with a color of
     /// its own.
@@ -321,7 +321,7 @@ pub(crate) mod tests {
                 let pixels = RgbaImage::from_pixel(4, 4, Rgba([row as u8, column as u8, 7, 255]));
                 let name = Name::new(format!("{sprite}-{:02}", frames.len())).unwrap();
                 let frame = Frame::new(Name::new(sprite).unwrap(), name, Pixels::from_image(pixels)).unwrap();
-                let source = Source { cell: Some(cell), ..Source::default() };
+                let source = FrameSource { cell: Some(cell), ..FrameSource::default() };
                 frames.push(frame.with_source(Some(source)));
             }
         }

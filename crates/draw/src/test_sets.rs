@@ -2,7 +2,7 @@
 
 use image::{Rgba, RgbaImage};
 use shibori_core::clip::add_clips;
-use shibori_core::{Cell, Frame, FrameSet, Name, Pixels, Source};
+use shibori_core::{Cell, Frame, FrameSet, FrameSource, Name, Pixels};
 
 /// A set of one sprite whose frames are in rows of the given lengths, each 4x4 in a color of its own.
 pub(crate) fn rows(sprite: &str, lengths: &[u32]) -> FrameSet {
@@ -12,7 +12,7 @@ pub(crate) fn rows(sprite: &str, lengths: &[u32]) -> FrameSet {
         let image = RgbaImage::from_pixel(4, 4, Rgba([cell.row as u8, cell.column as u8, 7, 255]));
         let (sprite, name) = (Name::new(sprite), Name::new(format!("{sprite}-{number:02}")));
         let frame = Frame::new(sprite.unwrap(), name.unwrap(), Pixels::from_image(image)).unwrap();
-        frame.with_source(Some(Source { cell: Some(cell), ..Source::default() }))
+        frame.with_source(Some(FrameSource { cell: Some(cell), ..FrameSource::default() }))
     };
     FrameSet::new(cells.enumerate().map(frame).collect(), Vec::new()).unwrap()
 }

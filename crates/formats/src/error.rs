@@ -12,7 +12,7 @@ use shibori_core::{FrameError, LONGEST, NameError, OverBudget, Rect, SetError, S
 
 /// A file and what is wrong with it.
 #[derive(Clone, Debug, thiserror::Error)]
-pub enum Error {
+pub enum FileError {
     /// An input can't be read.
     #[error("{}: {problem}", path.display_slashed())]
     Read {
@@ -33,7 +33,7 @@ pub enum Error {
     },
 }
 
-impl Error {
+impl FileError {
     /// Whether all that is wrong is that a page is missing.
     pub fn is_page_missing(&self) -> bool {
         matches!(self, Self::Read { problem: ReadProblem::PageMissing(_), .. })

@@ -10,9 +10,11 @@
 pub mod decode;
 pub mod encode;
 pub mod export;
+#[doc(hidden)]
 pub mod frame_cache;
 pub mod manifest;
 pub mod store;
+#[doc(hidden)]
 pub mod system;
 
 mod error;
@@ -21,7 +23,8 @@ mod hand_work;
 mod path_display;
 mod tables;
 
-pub use error::{Error, ReadProblem, WriteProblem};
+pub use error::{FileError, ReadProblem, WriteProblem};
+#[doc(hidden)]
 pub use escape::{escape_url_path, escape_xml};
 pub use hand_work::WouldLoseData;
 pub use path_display::{DisplaySlashed, SlashedPath};

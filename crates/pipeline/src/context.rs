@@ -124,7 +124,7 @@ impl<'a> Context<'a> {
             return Ok(());
         }
         let (path, problem) = (path.to_owned(), ReadProblem::NotFound);
-        Err(Error::File(shibori_formats::Error::Read { path, problem }))
+        Err(Error::File(shibori_formats::FileError::Read { path, problem }))
     }
 
     /// Takes memory for a picture that is to be made, if one may have so many pixels. It counts until the lease is dropped.
@@ -199,7 +199,7 @@ impl<'a> Context<'a> {
         let path = self.resolve(source);
         let folder = if path.is_dir() { path.as_path() } else { path.parent().unwrap_or(Path::new("")) };
         store::finish_interrupted(folder).map_err(|error| {
-            Error::File(shibori_formats::Error::Read {
+            Error::File(shibori_formats::FileError::Read {
                 path: folder.to_owned(),
                 problem: ReadProblem::Io(error.into()),
             })

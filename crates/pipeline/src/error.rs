@@ -72,7 +72,7 @@ pub enum Error {
     Build(#[from] Box<BuildError>),
     /// A file that can't be read or written.
     #[error(transparent)]
-    File(#[from] shibori_formats::Error),
+    File(#[from] shibori_formats::FileError),
     /// A bug in the program, hit by one of several jobs.
     #[error("stopped by a bug in shibori: {what}")]
     Bug {
@@ -481,13 +481,13 @@ impl From<RecipeError> for Error {
 impl Error {
     /// Whether there would have been room for it, were nothing else done at the same time.
     pub(crate) fn is_memory(&self) -> bool {
-        use shibori_formats::{Error as File, ReadProblem, WriteProblem};
+        use shibori_formats::{FileError, ReadProblem, WriteProblem};
         matches!(
             self,
             Self::Limit(LimitError::Memory { .. })
                 | Self::File(
-                    File::Read { problem: ReadProblem::Memory(_), .. }
-                        | File::Write { problem: WriteProblem::Memory(_), .. }
+                    FileError::Read { problem: ReadProblem::Memory(_), .. }
+                        | FileError::Write { problem: WriteProblem::Memory(_), .. }
                 )
         )
     }

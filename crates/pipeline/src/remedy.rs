@@ -11,8 +11,7 @@ use shibori_core::check::{Finding, Fix, Observation, Severity, check as check_se
 use shibori_core::clip::{Clip, ClipSpec, FrameDuration};
 use shibori_core::shape::{AlignAxis, AlignTo, CanvasError, CanvasRule, Resample, ScaleRule};
 use shibori_core::{
-    Frame, FrameFilter, FrameSet, Name, Ratio, SignedRect, Size, Source as Origin, UVec2,
-    clips_sharing_frames,
+    Frame, FrameFilter, FrameSet, FrameSource, Name, Ratio, SignedRect, Size, UVec2, clips_sharing_frames,
 };
 use shibori_formats::decode::{manifest_of, subfolders};
 
@@ -610,7 +609,7 @@ fn cut_of(set: &FrameSet, file: &str) -> Option<CutOptions> {
         .frames()
         .iter()
         .filter_map(Frame::source)
-        .filter(|source: &&Origin| source.file == file)
+        .filter(|source: &&FrameSource| source.file == file)
         .filter_map(|source| Some((source.cell?, source.rect?)))
         .collect();
     let &(first, rect) = cells.first()?;

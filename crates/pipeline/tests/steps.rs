@@ -203,7 +203,7 @@ fn what_can_not_be_done_says_so_as_a_value_that_names_no_option() {
     ));
     let is_gone = |error: Option<Error>| {
         let problem = |error| match error {
-            Some(Error::File(shibori_formats::Error::Read { problem, .. })) => Some(problem),
+            Some(Error::File(shibori_formats::FileError::Read { problem, .. })) => Some(problem),
             _ => None,
         };
         matches!(problem(error), Some(shibori_formats::ReadProblem::NotFound))

@@ -33,7 +33,7 @@ pub struct Report {
     /// Frames, clips and where they are on the pages.
     pub manifest: Manifest,
     /// The pages in the manifest's order.
-    pub pages: Vec<PageImage>,
+    pub pages: Vec<EmbeddedImage>,
     /// What `check` found.
     pub findings: Value,
     /// Bytes of texture memory: every canvas on its own, and the pages.
@@ -42,7 +42,7 @@ pub struct Report {
 
 /// One page image.
 #[derive(Debug, Serialize)]
-pub struct PageImage {
+pub struct EmbeddedImage {
     /// Its name.
     pub name: String,
     /// Its bytes as a PNG.

@@ -67,7 +67,7 @@ fn all() -> Vec<(String, Art)> {
     all
 }
 
-fn write_all(folder: &Path) -> Result<(), shibori_formats::Error> {
+fn write_all(folder: &Path) -> Result<(), shibori_formats::FileError> {
     let run = Transaction::new(Policy { force: true, ..Policy::default() });
     for (name, art) in all() {
         let path = folder.join(name);

@@ -8,7 +8,7 @@ use shibori_core::shape::Shift;
 use shibori_formats::manifest::SET_FILE;
 use shibori_pipeline::options::ShapeOptions;
 use shibori_pipeline::steps::{
-    AdjustTarget, ChangedProperty, FrameChange, adjust, open_in_place, stage_adjusted,
+    AdjustTarget, ChangedProperty, FrameAdjustment, adjust, open_in_place, stage_adjusted,
 };
 
 use super::CommandContext;
@@ -81,7 +81,7 @@ pub(super) fn run(args: &Adjust, program: &CommandContext<'_>) -> Result<(), Fai
     Ok(())
 }
 
-fn result(one: &FrameChange) -> FrameResult {
+fn result(one: &FrameAdjustment) -> FrameResult {
     let what = |what: &ChangedProperty| match what {
         ChangedProperty::Pixels => "pixels",
         ChangedProperty::Canvas => "canvas",

@@ -112,7 +112,7 @@ fn paint_blue(folder: &Path, program: &CommandContext<'_>) -> Result<(), Failure
     let DecodedImage::Still(pixels) = decode::image(&sheet, &limits)?.picture else { return Ok(()) };
     let mut image = pixels.to_image();
     image.pixels_mut().for_each(|pixel| pixel.0.swap(0, 2));
-    let png = encode::png(&image).map_err(|problem| shibori_formats::Error::write(&sheet, problem))?;
+    let png = encode::png(&image).map_err(|problem| shibori_formats::FileError::write(&sheet, problem))?;
     write_files(folder, &[(CHANGED, &png)], program)
 }
 

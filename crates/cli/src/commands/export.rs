@@ -93,7 +93,7 @@ fn list(program: &CommandContext<'_>) {
         program.say(&format!("  {name:<11} {what}"));
     }
     program.console.print_heading("--template");
-    for BuiltinTemplate { name, what, .. } in &BUILTIN_TEMPLATES {
+    for BuiltinTemplate { name, what, .. } in BUILTIN_TEMPLATES {
         program.say(&format!("  {name:<11} {what}"));
     }
     program.say("  FILE        your own: shibori export --print-template lua prints one to start from");

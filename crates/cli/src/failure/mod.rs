@@ -20,7 +20,7 @@ use shibori_core::{
 };
 use shibori_formats::DisplaySlashed;
 use shibori_formats::export::ExportError;
-use shibori_formats::{Error as FileError, ReadProblem, WriteProblem};
+use shibori_formats::{FileError, ReadProblem, WriteProblem};
 use shibori_pipeline::options::{CutOptions, OptionConflict, Requirement, ShapeOptions, SliceOptions};
 use shibori_pipeline::recipe::is_key;
 use shibori_pipeline::{CommandLine, Error};

@@ -60,7 +60,7 @@ pub enum Rule {
 }
 
 /// All rules, in the order in which findings are listed.
-pub const RULES: [(Rule, &str); 13] = [
+pub const RULES: &[(Rule, &str)] = &[
     (Rule::TouchesEdge, "touches-edge"),
     (Rule::Neighbor, "neighbor"),
     (Rule::Specks, "specks"),

@@ -2,7 +2,7 @@
 
 use crate::background::Background;
 use crate::cut::{CutError, Grid};
-use crate::{Cell, Frame, FrameError, Name, Pixels, Rect, Source};
+use crate::{Cell, Frame, FrameError, FrameSource, Name, Pixels, Rect};
 
 /// Which cells become frames.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -132,8 +132,12 @@ impl Cut {
     pub fn into_frames(self, sprite: &Name, file: &str) -> Result<Vec<Frame>, FrameError> {
         let frame = |CutCell { cell, rect, pixels }| {
             let name = Name::new(cell.to_string()).expect("a cell's name is short and plain");
-            let source =
-                Source { file: file.to_owned(), cell: Some(cell), rect: Some(rect), ..Source::default() };
+            let source = FrameSource {
+                file: file.to_owned(),
+                cell: Some(cell),
+                rect: Some(rect),
+                ..FrameSource::default()
+            };
             Ok(Frame::new(sprite.clone(), name, pixels)?.with_source(Some(source)))
         };
         self.cells.into_iter().map(frame).collect()

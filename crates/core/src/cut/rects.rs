@@ -1,6 +1,6 @@
 //! Frames at given places: names and rectangles, in a list. Reads no file.
 
-use crate::{Cell, Frame, FrameError, Name, Pixels, Rect, Size, Source};
+use crate::{Cell, Frame, FrameError, FrameSource, Name, Pixels, Rect, Size};
 
 /// One place of a list.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -63,6 +63,6 @@ pub fn frame_from_rect(
     rect: Rect,
     cell: Option<Cell>,
 ) -> Result<Frame, FrameError> {
-    let source = Source { file: file.to_owned(), rect: Some(rect), cell, ..Source::default() };
+    let source = FrameSource { file: file.to_owned(), rect: Some(rect), cell, ..FrameSource::default() };
     Ok(Frame::new(sprite.clone(), name, pixels)?.with_source(Some(source)))
 }

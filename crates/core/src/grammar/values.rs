@@ -162,7 +162,7 @@ impl FromStr for Rule {
 }
 
 fn unknown_rule(text: &str) -> ValueError {
-    let ids = RULES.map(|(_, id)| id.to_owned());
+    let ids: Vec<String> = RULES.iter().map(|(_, id)| (*id).to_owned()).collect();
     let meant = did_you_mean(closest_name(text, ids.clone()).as_ref());
     ValueError::new(text, &format!("is not a rule{meant}; available: {}", ids.join(", ")))
 }

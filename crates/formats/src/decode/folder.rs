@@ -17,7 +17,7 @@ use crate::decode::codec::ReadOptions;
 use crate::decode::frames::load_frames;
 use crate::decode::outcome::{LoadedFrames, ReadNotice, file_name, sprite_name};
 use crate::decode::set::load;
-use crate::{Error, ReadProblem, manifest};
+use crate::{FileError, ReadProblem, manifest};
 
 const ENDINGS: [&str; 13] =
     ["png", "apng", "gif", "webp", "jpg", "jpeg", "bmp", "tif", "tiff", "tga", "qoi", "y4m", "ora"];
@@ -29,14 +29,14 @@ const DEEPEST: usize = 8;
 ///
 /// # Errors
 /// Where an image can't be read, or there are none.
-pub fn read(folder: &Path, limits: &ReadOptions) -> Result<LoadedFrames, Error> {
+pub fn read(folder: &Path, limits: &ReadOptions) -> Result<LoadedFrames, FileError> {
     let mut gathered = LoadedFrames::default();
     let mut sets = Vec::new();
     gather(folder, limits, 0, &mut sets, &mut gathered)?;
     if sets.is_empty() {
-        return Err(Error::read(folder, ReadProblem::NoImages));
+        return Err(FileError::read(folder, ReadProblem::NoImages));
     }
-    gathered.set = FrameSet::merge(sets).map_err(|error| Error::read(folder, error))?;
+    gathered.set = FrameSet::merge(sets).map_err(|error| FileError::read(folder, error))?;
     Ok(gathered)
 }
 
@@ -54,8 +54,8 @@ pub fn subfolders(folder: &Path) -> Vec<PathBuf> {
 ///
 /// # Errors
 /// Where a folder can't be read, or there are none.
-pub fn images_in(folder: &Path) -> Result<Vec<PathBuf>, Error> {
-    fn gather(folder: &Path, depth: usize, all: &mut Vec<PathBuf>) -> Result<(), Error> {
+pub fn images_in(folder: &Path) -> Result<Vec<PathBuf>, FileError> {
+    fn gather(folder: &Path, depth: usize, all: &mut Vec<PathBuf>) -> Result<(), FileError> {
         let (images, folders) = listing(folder)?;
         all.extend(images);
         let mut deeper = folders.iter().filter(|_| depth < DEEPEST);
@@ -63,7 +63,7 @@ pub fn images_in(folder: &Path) -> Result<Vec<PathBuf>, Error> {
     }
     let mut all = Vec::new();
     gather(folder, 0, &mut all)?;
-    if all.is_empty() { Err(Error::read(folder, ReadProblem::NoImages)) } else { Ok(all) }
+    if all.is_empty() { Err(FileError::read(folder, ReadProblem::NoImages)) } else { Ok(all) }
 }
 
 fn gather(
@@ -72,7 +72,7 @@ fn gather(
     depth: usize,
     sets: &mut Vec<FrameSet>,
     gathered: &mut LoadedFrames,
-) -> Result<(), Error> {
+) -> Result<(), FileError> {
     let (images, folders) = listing(folder)?;
     if !images.is_empty() {
         let (set, remarks) = load_sprite(folder, &images, limits)?;
@@ -94,17 +94,17 @@ fn gather(
 }
 
 /// The names of everything in a folder, in natural order.
-pub fn names_in(folder: &Path) -> Result<Vec<OsString>, Error> {
+pub fn names_in(folder: &Path) -> Result<Vec<OsString>, FileError> {
     // An empty path is the current folder.
     let place = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
-    let entries = fs::read_dir(place).map_err(|error| Error::read(folder, error))?;
+    let entries = fs::read_dir(place).map_err(|error| FileError::read(folder, error))?;
     let mut names: Vec<OsString> = entries.flatten().map(|entry| entry.file_name()).collect();
     names.sort_by(|a, b| natord::compare(&a.to_string_lossy(), &b.to_string_lossy()).then_with(|| a.cmp(b)));
     Ok(names)
 }
 
 /// Images and subfolders, each in natural order.
-fn listing(folder: &Path) -> Result<(Vec<PathBuf>, Vec<PathBuf>), Error> {
+fn listing(folder: &Path) -> Result<(Vec<PathBuf>, Vec<PathBuf>), FileError> {
     let names = names_in(folder)?.into_iter().filter(|name| !name.to_string_lossy().starts_with('.'));
     let paths = names.map(|name| folder.join(name)).filter(|path| path.is_dir() || is_image(path));
     Ok(paths.partition(|path| !path.is_dir()))
@@ -121,7 +121,7 @@ fn load_sprite(
     folder: &Path,
     images: &[PathBuf],
     limits: &ReadOptions,
-) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
+) -> Result<(FrameSet, Vec<ReadNotice>), FileError> {
     // `.` and `..` have no name of their own until they are spelled out.
     let spelled = folder.canonicalize().unwrap_or_else(|_| folder.to_owned());
     let sprite = sprite_name(Path::new(&file_name(&spelled)))?;
@@ -165,13 +165,13 @@ impl Sequence {
     pub(super) fn read(
         self,
         limits: &ReadOptions,
-        alone: impl Fn(&Path) -> Result<LoadedFrames, Error>,
-    ) -> Result<LoadedFrames, Error> {
+        alone: impl Fn(&Path) -> Result<LoadedFrames, FileError>,
+    ) -> Result<LoadedFrames, FileError> {
         let [first, _, ..] = self.paths.as_slice() else { return alone(&self.paths[0]) };
         let (_, prefix, _) = self.key.unwrap_or_default();
         let name = match trim_separator(&prefix) {
             "" => sprite_name(first)?,
-            name => Name::new(name).map_err(|error| Error::read(first, error))?,
+            name => Name::new(name).map_err(|error| FileError::read(first, error))?,
         };
         let (set, remarks) = one_sprite(first, &name, &self.paths, limits)?;
         Ok(LoadedFrames { set, remarks, files: self.paths })
@@ -202,18 +202,19 @@ fn one_sprite(
     sprite: &Name,
     images: &[PathBuf],
     limits: &ReadOptions,
-) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
+) -> Result<(FrameSet, Vec<ReadNotice>), FileError> {
     let read = parallel::try_map(images.len(), |at| load_frames(&images[at], sprite, limits))?;
     let (mut sets, mut remarks) = (Vec::new(), Vec::new());
     for (set, said) in read {
         sets.push(set);
         remarks.extend(said);
     }
-    let set = FrameSet::merge(sets).map_err(|error| Error::read(folder, error))?;
-    let (clips, missing) = numbered_clips(&set, sprite).map_err(|problem| Error::read(folder, problem))?;
+    let set = FrameSet::merge(sets).map_err(|error| FileError::read(folder, error))?;
+    let (clips, missing) =
+        numbered_clips(&set, sprite).map_err(|problem| FileError::read(folder, problem))?;
     remarks.extend(missing);
     let clips = set.clips().iter().cloned().chain(clips).collect();
-    Ok((set.with_clips(clips).map_err(|error| Error::read(folder, error))?, remarks))
+    Ok((set.with_clips(clips).map_err(|error| FileError::read(folder, error))?, remarks))
 }
 
 /// Files whose names differ in their last number only, at least two of them, as clips.
@@ -344,6 +345,6 @@ mod tests {
         let folder = folder(&["other/a.png"]);
         fs::create_dir(folder.path().join("pond")).unwrap();
         let error = read(&folder.path().join("pond"), &ReadOptions::default()).unwrap_err();
-        assert!(matches!(error, Error::Read { problem: ReadProblem::NoImages, .. }));
+        assert!(matches!(error, FileError::Read { problem: ReadProblem::NoImages, .. }));
     }
 }

@@ -4,20 +4,20 @@ use std::path::Path;
 
 use serde_json::Value;
 use shibori_core::clip::{Clip, PlayMode};
-use shibori_core::{Frame, FrameSet, Name, Pixels, SetError, Source};
+use shibori_core::{Frame, FrameSet, FrameSource, Name, Pixels, SetError};
 
 use crate::decode::codec::{Animation, DecodedFile, DecodedImage, ReadOptions};
 use crate::decode::image::image;
 use crate::decode::open_raster::layer_frames;
 use crate::decode::outcome::{ReadNotice, file_name, sprite_name};
-use crate::{Error, ReadProblem};
+use crate::{FileError, ReadProblem};
 
 /// The frames of one image file: one named after the file, or an animation's with their clip.
 pub(super) fn load_frames(
     path: &Path,
     sprite: &Name,
     limits: &ReadOptions,
-) -> Result<(FrameSet, Vec<ReadNotice>), Error> {
+) -> Result<(FrameSet, Vec<ReadNotice>), FileError> {
     let DecodedFile { info, picture, is_truncated } = image(path, limits)?;
     let file = file_name(path);
     let read = match picture {
@@ -31,18 +31,18 @@ pub(super) fn load_frames(
         }
         DecodedImage::Layers(layered) if layered.is_flat() => {
             let flat = layered.flattened(limits);
-            let flat = flat.map_err(|problem| Error::read(path, problem))?;
+            let flat = flat.map_err(|problem| FileError::read(path, problem))?;
             frames_of_still(flat, sprite, sprite_name(path)?, &file).map(|set| (set, layered.remarks(&file)))
         }
         DecodedImage::Layers(layered) => layer_frames(*layered, sprite, &file),
     };
-    let (set, mut remarks) = read.map_err(|problem| Error::read(path, problem))?;
+    let (set, mut remarks) = read.map_err(|problem| FileError::read(path, problem))?;
     remarks.extend(info.loss.map(|loss| ReadNotice::Loss { file, files: 1, loss }));
     if !limits.tighten {
         return Ok((set, remarks));
     }
     let set = set.map_frames(|_, frame| Ok::<_, SetError>(frame.trim_to_content()));
-    Ok((set.map_err(|error| Error::read(path, error))?, remarks))
+    Ok((set.map_err(|error| FileError::read(path, error))?, remarks))
 }
 
 /// A still image as one frame.
@@ -54,7 +54,7 @@ pub fn frames_of_still(
 ) -> Result<FrameSet, ReadProblem> {
     let frame = Frame::new(sprite.clone(), name, pixels);
     let frame = frame.map_err(|error| ReadProblem::Frame { frame: file.to_owned(), error })?;
-    let source = Source { file: file.to_owned(), ..Source::default() };
+    let source = FrameSource { file: file.to_owned(), ..FrameSource::default() };
     Ok(FrameSet::new(vec![frame.with_source(Some(source))], Vec::new())?)
 }
 
@@ -70,7 +70,7 @@ pub fn animation_frames(
     let (mut frames, mut spans, mut fast) = (Vec::new(), Vec::new(), 0);
     for (number, moment) in animation.moments.into_iter().enumerate() {
         let frame_name = Name::new(format!("{name}-{number:0digits$}"))?;
-        let mut source = Source { file: file.to_owned(), ..Source::default() };
+        let mut source = FrameSource { file: file.to_owned(), ..FrameSource::default() };
         if let Some(raw) = moment.raw_delay {
             source.carried.insert("delay".to_owned(), Value::from(raw));
             fast += 1;

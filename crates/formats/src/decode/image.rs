@@ -5,7 +5,7 @@ use std::path::Path;
 
 use crate::decode::codec::{DecodedFile, Format, ReadOptions};
 use crate::decode::{gif, open_raster, png, still, webp, y4m};
-use crate::{Error, ReadProblem};
+use crate::{FileError, ReadProblem};
 
 /// The path that stands for standard input.
 const STDIN: &str = "-";
@@ -14,13 +14,13 @@ const STDIN: &str = "-";
 ///
 /// # Errors
 /// Where it can't be read, is no picture, is damaged, or asks for more than the limits allow.
-pub fn image(path: &Path, limits: &ReadOptions) -> Result<DecodedFile, Error> {
+pub fn image(path: &Path, limits: &ReadOptions) -> Result<DecodedFile, FileError> {
     let length = limits.staged.length(path).unwrap_or(0);
-    let _file = limits.memory.lease(length).map_err(|over| Error::read(path, over))?;
+    let _file = limits.memory.lease(length).map_err(|over| FileError::read(path, over))?;
     let is_tga = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("tga"));
     let otherwise = is_tga.then_some(Format::Tga);
     image_from_bytes(&read_bytes(path, limits)?, otherwise, limits)
-        .map_err(|problem| Error::read(path, problem))
+        .map_err(|problem| FileError::read(path, problem))
 }
 
 /// Decodes one picture or animation, by what its bytes say. `otherwise` is what to take them for if they don't say it: TGA has
@@ -46,12 +46,12 @@ pub fn image_from_bytes(
 }
 
 /// All of standard input, as far as memory allows.
-fn read_stdin(limits: &ReadOptions) -> Result<Vec<u8>, Error> {
+fn read_stdin(limits: &ReadOptions) -> Result<Vec<u8>, FileError> {
     let mut bytes = Vec::new();
     let room = limits.memory.available();
     let read = std::io::stdin().lock().take(room.saturating_add(1)).read_to_end(&mut bytes);
-    read.map_err(|error| Error::read(Path::new(STDIN), error))?;
-    limits.memory.check(bytes.len() as u64).map_err(|over| Error::read(Path::new(STDIN), over))?;
+    read.map_err(|error| FileError::read(Path::new(STDIN), error))?;
+    limits.memory.check(bytes.len() as u64).map_err(|over| FileError::read(Path::new(STDIN), over))?;
     Ok(bytes)
 }
 
@@ -59,14 +59,14 @@ fn read_stdin(limits: &ReadOptions) -> Result<Vec<u8>, Error> {
 ///
 /// # Errors
 /// Where it can't be read, or is a folder.
-pub fn read_bytes(path: &Path, limits: &ReadOptions) -> Result<Vec<u8>, Error> {
+pub fn read_bytes(path: &Path, limits: &ReadOptions) -> Result<Vec<u8>, FileError> {
     if limits.standard_input && path == Path::new(STDIN) {
         return read_stdin(limits);
     }
     if path.is_dir() {
-        return Err(Error::read(path, ReadProblem::IsFolder));
+        return Err(FileError::read(path, ReadProblem::IsFolder));
     }
-    limits.staged.read(path).map_err(|error| Error::read(path, error))
+    limits.staged.read(path).map_err(|error| FileError::read(path, error))
 }
 
 /// What bytes that are no image look like: the beginning of a text, or its bytes.

@@ -11,7 +11,9 @@ use std::io::{Cursor, Read};
 use image::{Rgba, RgbaImage};
 use roxmltree::{Document, Node, ParsingOptions};
 use shibori_core::clip::{Clip, ClipSpec, FrameDuration};
-use shibori_core::{Frame, FrameSet, Name, Pixels, Rect, SetError, Size, Source, UVec2, over, portable_name};
+use shibori_core::{
+    Frame, FrameSet, FrameSource, Name, Pixels, Rect, SetError, Size, UVec2, over, portable_name,
+};
 use zip::ZipArchive;
 use zip::result::ZipError;
 
@@ -289,7 +291,7 @@ pub fn layer_frames(
         let frame = Frame::trimmed(sprite, Name::new(name)?, layer.pixels, size, layer.at);
         let frame = frame.and_then(|frame| frame.with_kept_rect(Rect::of(size)));
         let frame = frame.map_err(|error| ReadProblem::Frame { frame: layer.name, error })?;
-        let source = Source { file: file.to_owned(), ..Source::default() };
+        let source = FrameSource { file: file.to_owned(), ..FrameSource::default() };
         frames.push(frame.with_source(Some(source)));
         if group.clip.is_none() {
             continue;

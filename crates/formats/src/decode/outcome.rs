@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use shibori_core::wording::{abbreviate_list, count_noun};
 use shibori_core::{FrameSet, Name, Size, portable_name};
 
-use crate::Error;
+use crate::FileError;
 use crate::decode::codec::{LayerLoss, ReadLoss};
 
 /// Frames, and what was noticed on the way.
@@ -142,12 +142,12 @@ impl fmt::Display for ReadLoss {
 
 /// A file's name without its folders and its ending: the sprite it is taken for. Characters that some system
 /// doesn't allow in file names become `-`, because files are named after sprites.
-pub fn sprite_name(path: &Path) -> Result<Name, Error> {
+pub fn sprite_name(path: &Path) -> Result<Name, FileError> {
     if path == Path::new("-") {
-        return Name::new("stdin").map_err(|error| Error::read(path, error));
+        return Name::new("stdin").map_err(|error| FileError::read(path, error));
     }
     let stem = path.file_stem().map_or_else(|| "frames".into(), |stem| stem.to_string_lossy());
-    Name::new(portable_name(&stem)).map_err(|error| Error::read(path, error))
+    Name::new(portable_name(&stem)).map_err(|error| FileError::read(path, error))
 }
 
 pub(crate) fn file_name(path: &Path) -> String {

@@ -12,16 +12,16 @@ use shibori_core::{Insets, Name, Point, SignedRect};
 
 use crate::decode::records::lines;
 use crate::decode::{ReadOptions, read_bytes};
-use crate::{Error, ReadProblem};
+use crate::{FileError, ReadProblem};
 
 /// No drawing is moved farther.
 const MAX_SHIFT: u32 = 1 << 16;
 const COLUMNS: &str = "frame,kind,name,values";
 
 /// Reads a list of places.
-pub fn overrides(path: &Path, limits: &ReadOptions) -> Result<FrameOverrides, Error> {
+pub fn overrides(path: &Path, limits: &ReadOptions) -> Result<FrameOverrides, FileError> {
     let bytes = read_bytes(path, limits)?;
-    parse(&bytes).map_err(|problem| Error::read(path, problem))
+    parse(&bytes).map_err(|problem| FileError::read(path, problem))
 }
 
 fn parse(bytes: &[u8]) -> Result<FrameOverrides, ReadProblem> {

@@ -9,14 +9,14 @@ use shibori_core::{Name, Rect};
 
 use crate::decode::records::records;
 use crate::decode::{ReadOptions, read_bytes};
-use crate::{Error, ReadProblem};
+use crate::{FileError, ReadProblem};
 
 const COLUMNS: &str = "name,x,y,w,h";
 
 /// Reads a list of named rectangles.
-pub fn rects(path: &Path, limits: &ReadOptions) -> Result<Vec<NamedRect>, Error> {
+pub fn rects(path: &Path, limits: &ReadOptions) -> Result<Vec<NamedRect>, FileError> {
     let bytes = read_bytes(path, limits)?;
-    parse_rects(&bytes).map_err(|problem| Error::read(path, problem))
+    parse_rects(&bytes).map_err(|problem| FileError::read(path, problem))
 }
 
 /// Which column holds what.

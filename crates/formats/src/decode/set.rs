@@ -9,8 +9,8 @@ use shibori_core::clip::{Clip, Step};
 use shibori_core::pack::{Placement, PreviousPlacements};
 use shibori_core::parallel;
 use shibori_core::{
-    Annotations, CompanionKind, CompanionSpec, ExtraFields, Frame, FrameSet, Insets, Name, Pixels, Point,
-    Rect, SignedRect, Size, Source, UVec2,
+    Annotations, CompanionKind, CompanionSpec, ExtraFields, Frame, FrameSet, FrameSource, Insets, Name,
+    Pixels, Point, Rect, SignedRect, Size, UVec2,
 };
 
 use crate::decode::codec::{DecodedImage, ReadLoss, ReadOptions};
@@ -20,10 +20,10 @@ use crate::manifest::{
     Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, PageEntry, SourceEntry, as_seen, images_of_page,
     page_files, page_path, parse,
 };
-use crate::{Error, ReadProblem};
+use crate::{FileError, ReadProblem};
 
 /// Reads a manifest and its pages: the frames, what was noticed, and every file that was read.
-pub fn load(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, Error> {
+pub fn load(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, FileError> {
     Ok(open_manifest(path, limits)?.gathered)
 }
 
@@ -31,12 +31,12 @@ pub fn load(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, Error> {
 ///
 /// # Errors
 /// Where the manifest can't be read, or its numbers don't belong together.
-pub fn load_without_pages(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, Error> {
+pub fn load_without_pages(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, FileError> {
     Ok(open_manifest_alone(path, limits)?.gathered)
 }
 
-pub(crate) fn open_manifest_alone(path: &Path, limits: &ReadOptions) -> Result<LoadedPage, Error> {
-    let wrong = |problem: ReadProblem| Error::read(path, problem);
+pub(crate) fn open_manifest_alone(path: &Path, limits: &ReadOptions) -> Result<LoadedPage, FileError> {
+    let wrong = |problem: ReadProblem| FileError::read(path, problem);
     let manifest = parse(&read_bytes(path, limits)?).map_err(wrong)?;
     let set = blank_set(&manifest, limits).map_err(wrong)?;
     let gathered = LoadedFrames { set, remarks: Vec::new(), files: vec![path.to_owned()] };
@@ -57,7 +57,8 @@ pub(super) fn set_without_pages(
 fn blank_set(manifest: &Manifest, limits: &ReadOptions) -> Result<FrameSet, ReadProblem> {
     check_canvases(manifest, limits)?;
     let size = |page: &PageEntry| Size::from((page.size[0], page.size[1]));
-    let page = |page: &PageEntry| OpenPage { pixels: Pixels::empty(), at: UVec2::default(), size: size(page) };
+    let page =
+        |page: &PageEntry| OpenPage { pixels: Pixels::empty(), at: UVec2::default(), size: size(page) };
     to_set(manifest.clone(), &manifest.pages.iter().map(page).collect::<Vec<_>>())
 }
 
@@ -72,8 +73,8 @@ pub(crate) struct LoadedPage {
 }
 
 /// The same with the manifest and the pages.
-pub(crate) fn open_manifest(path: &Path, limits: &ReadOptions) -> Result<LoadedPage, Error> {
-    let wrong = |problem: ReadProblem| Error::read(path, problem);
+pub(crate) fn open_manifest(path: &Path, limits: &ReadOptions) -> Result<LoadedPage, FileError> {
+    let wrong = |problem: ReadProblem| FileError::read(path, problem);
     let bytes = read_bytes(path, limits)?;
     let mut manifest = parse(&bytes).map_err(wrong)?;
     check_canvases(&manifest, limits).map_err(wrong)?;
@@ -123,15 +124,15 @@ fn check_canvases(manifest: &Manifest, limits: &ReadOptions) -> Result<(), ReadP
     }
 }
 
-fn manifest_at(path: &Path) -> Result<Manifest, Error> {
-    parse(&read_bytes(path, &ReadOptions::default())?).map_err(|problem| Error::read(path, problem))
+fn manifest_at(path: &Path) -> Result<Manifest, FileError> {
+    parse(&read_bytes(path, &ReadOptions::default())?).map_err(|problem| FileError::read(path, problem))
 }
 
 /// The pages that a manifest names.
 ///
 /// # Errors
 /// Where it can't be read, or names one outside its folder.
-pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, Error> {
+pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, FileError> {
     let manifest = manifest_at(path)?;
     page_files(path, &manifest)
 }
@@ -140,8 +141,8 @@ pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, Error> {
 ///
 /// # Errors
 /// Where it can't be read, or names one outside its folder.
-pub fn manifest_images(path: &Path) -> Result<Vec<PathBuf>, Error> {
-    let wrong = |problem: ReadProblem| Error::read(path, problem);
+pub fn manifest_images(path: &Path) -> Result<Vec<PathBuf>, FileError> {
+    let wrong = |problem: ReadProblem| FileError::read(path, problem);
     let manifest = manifest_at(path)?;
     let folder = path.parent().unwrap_or(Path::new(""));
     let files = manifest.pages.iter().flat_map(images_of_page).map(|file| page_path(folder, file));
@@ -170,19 +171,19 @@ fn open_companions(
     suffix: &str,
     path: &Path,
     limits: &ReadOptions,
-) -> Result<BTreeMap<usize, (PathBuf, OpenPage)>, Error> {
+) -> Result<BTreeMap<usize, (PathBuf, OpenPage)>, FileError> {
     let folder = path.parent().unwrap_or(Path::new(""));
     let pages: Vec<(usize, &PageEntry)> =
         manifest.pages.iter().enumerate().filter(|(_, page)| page.companions.contains_key(suffix)).collect();
     let open = |at: usize| {
         let (number, page) = pages[at];
         let as_page = PageEntry { file: page.companions[suffix].clone(), ..page.clone() };
-        let file = page_path(folder, &as_page.file).map_err(|problem| Error::read(path, problem))?;
+        let file = page_path(folder, &as_page.file).map_err(|problem| FileError::read(path, problem))?;
         let opened = open_page(&as_page, &file, path, &ReadOptions { accept_edits: true, ..limits.clone() })?;
         let page = Size::from((page.size[0], page.size[1]));
         if opened.size != page {
             let problem = ReadProblem::CompanionSize { companion: as_page.file, found: opened.size, page };
-            return Err(Error::read(path, problem));
+            return Err(FileError::read(path, problem));
         }
         Ok((number, (file, opened)))
     };
@@ -224,8 +225,8 @@ pub struct CompanionFault {
 ///
 /// # Errors
 /// Where the manifest or a companion that is there can't be read.
-pub fn companion_problems(path: &Path, limits: &ReadOptions) -> Result<Vec<CompanionFault>, Error> {
-    let wrong = |problem: ReadProblem| Error::read(path, problem);
+pub fn companion_problems(path: &Path, limits: &ReadOptions) -> Result<Vec<CompanionFault>, FileError> {
+    let wrong = |problem: ReadProblem| FileError::read(path, problem);
     let manifest = manifest_at(path)?;
     let folder = path.parent().unwrap_or(Path::new(""));
     let mut faults = Vec::new();
@@ -234,7 +235,7 @@ pub fn companion_problems(path: &Path, limits: &ReadOptions) -> Result<Vec<Compa
         let wanted = Size::from((page.size[0], page.size[1]));
         for file in page.companions.values() {
             let found = match read_image(&page_path(folder, file).map_err(wrong)?, limits) {
-                Err(Error::Read { problem: ReadProblem::NotFound, .. }) => None,
+                Err(FileError::Read { problem: ReadProblem::NotFound, .. }) => None,
                 other => match other?.picture {
                     DecodedImage::Still(pixels) => Some(pixels.size()),
                     DecodedImage::Moving(_) | DecodedImage::Layers(_) => {
@@ -287,8 +288,8 @@ fn adapt_to_images(manifest: &mut Manifest, pages: &[OpenPage]) -> Vec<ReadNotic
 }
 
 /// Where the frames of an atlas lie, from its manifest alone.
-pub fn previous_placements(path: &Path) -> Result<PreviousPlacements, Error> {
-    let wrong = |problem: ReadProblem| Error::read(path, problem);
+pub fn previous_placements(path: &Path) -> Result<PreviousPlacements, FileError> {
+    let wrong = |problem: ReadProblem| FileError::read(path, problem);
     let manifest = manifest_at(path)?;
     let mut places = HashMap::new();
     for frame in manifest.frames {
@@ -305,20 +306,28 @@ pub fn previous_placements(path: &Path) -> Result<PreviousPlacements, Error> {
     Ok(PreviousPlacements { pages, places })
 }
 
-fn open_page(page: &PageEntry, file: &Path, manifest: &Path, limits: &ReadOptions) -> Result<OpenPage, Error> {
+fn open_page(
+    page: &PageEntry,
+    file: &Path,
+    manifest: &Path,
+    limits: &ReadOptions,
+) -> Result<OpenPage, FileError> {
     let loaded = match read_image(file, limits) {
-        Err(Error::Read { problem: ReadProblem::NotFound, .. }) => {
-            return Err(Error::read(manifest, ReadProblem::PageMissing(page.file.clone())));
+        Err(FileError::Read { problem: ReadProblem::NotFound, .. }) => {
+            return Err(FileError::read(manifest, ReadProblem::PageMissing(page.file.clone())));
         }
         other => other?,
     };
     let DecodedImage::Still(pixels) = loaded.picture else {
-        return Err(Error::read(manifest, ReadProblem::PageMoves(page.file.clone())));
+        return Err(FileError::read(manifest, ReadProblem::PageMoves(page.file.clone())));
     };
     let said = Size::from((page.size[0], page.size[1]));
     if pixels.size() != said && !limits.accept_edits {
         let found = pixels.size();
-        return Err(Error::read(manifest, ReadProblem::PageSize { page: page.file.clone(), said, found }));
+        return Err(FileError::read(
+            manifest,
+            ReadProblem::PageSize { page: page.file.clone(), said, found },
+        ));
     }
     let pixels = as_seen(page, pixels);
     Ok(if limits.tighten { OpenPage::from_content(&pixels) } else { OpenPage::from_page(pixels) })
@@ -457,8 +466,8 @@ fn kept_pixels(entry: &FrameEntry, page: &OpenPage) -> Result<(Pixels, UVec2), R
     Ok((upright, UVec2 { x: at.y, y: below }))
 }
 
-fn to_source(entry: SourceEntry) -> Source {
-    Source {
+fn to_source(entry: SourceEntry) -> FrameSource {
+    FrameSource {
         folder: String::new(),
         file: entry.file,
         // A cell in words that are not ours is kept as nothing rather than refused.

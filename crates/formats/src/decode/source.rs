@@ -10,10 +10,10 @@ use crate::decode::frames::load_frames;
 use crate::decode::image::image;
 use crate::decode::outcome::{LoadedFrames, sprite_name};
 use crate::decode::set::{load, manifest_images};
-use crate::{Error, ReadProblem, manifest};
+use crate::{FileError, ReadProblem, manifest};
 
 /// Reads several sources into one set; numbered images of one name among them are one sprite with its clip.
-pub fn sources(paths: &[PathBuf], limits: &ReadOptions) -> Result<LoadedFrames, Error> {
+pub fn sources(paths: &[PathBuf], limits: &ReadOptions) -> Result<LoadedFrames, FileError> {
     let mut all = LoadedFrames::default();
     let mut sets = Vec::with_capacity(paths.len());
     for siblings in folder::siblings(paths) {
@@ -23,13 +23,13 @@ pub fn sources(paths: &[PathBuf], limits: &ReadOptions) -> Result<LoadedFrames, 
         all.files.extend(one.files);
     }
     let last = paths.last().map_or(Path::new(""), PathBuf::as_path);
-    all.set = FrameSet::merge(sets).map_err(|error| Error::read(last, error))?;
+    all.set = FrameSet::merge(sets).map_err(|error| FileError::read(last, error))?;
     Ok(all)
 }
 
 /// Reads a set, an atlas, an image, an animation or a folder of images. An atlas may be named without
 /// its ending.
-pub fn source(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, Error> {
+pub fn source(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, FileError> {
     if let Some(manifest) = limits.manifest_of(path) {
         return load(&manifest, limits);
     }
@@ -53,7 +53,7 @@ pub fn memory_for(paths: &[PathBuf]) -> u64 {
         // With room for the file alone, the first picture is refused, with what it needs.
         let length = std::fs::metadata(&file).map_or(0, |meta| meta.len());
         match image(&file, &ReadOptions { memory: Budget::with_limit(length), ..ReadOptions::default() }) {
-            Err(Error::Read { problem: ReadProblem::Memory(over), .. }) => over.need,
+            Err(FileError::Read { problem: ReadProblem::Memory(over), .. }) => over.need,
             _ => length,
         }
     };

@@ -7,7 +7,7 @@ use shibori_core::clip::FrameDuration;
 
 use crate::encode::{apng, gif, webp, y4m};
 use crate::store::{Transaction, Written};
-use crate::{Error, WriteProblem};
+use crate::{FileError, WriteProblem};
 
 /// Animation formats that can be written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -25,7 +25,7 @@ pub enum AnimationFormat {
 
 impl AnimationFormat {
     /// The format that a file's ending asks for.
-    pub fn of(path: &Path) -> Result<Self, Error> {
+    pub fn of(path: &Path) -> Result<Self, FileError> {
         let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
         match ending.as_str() {
             "gif" => Ok(Self::Gif),
@@ -34,7 +34,7 @@ impl AnimationFormat {
             "y4m" => Ok(Self::Y4m),
             _ => {
                 let text = format!("an animation ends in .gif, .apng, .png, .webp or .y4m, not '.{ending}'");
-                Err(Error::write(path, WriteProblem::Format(text)))
+                Err(FileError::write(path, WriteProblem::Format(text)))
             }
         }
     }
@@ -61,10 +61,10 @@ pub fn animation(
     animation: &RenderedAnimation,
     run: &Transaction,
     tick: impl Fn() + Sync,
-) -> Result<AnimationReport, Error> {
+) -> Result<AnimationReport, FileError> {
     let format = AnimationFormat::of(path)?;
     let batch = run.plan(&[PathBuf::from(path)], &[])?;
-    let wrong = |problem: WriteProblem| Error::write(path, problem);
+    let wrong = |problem: WriteProblem| FileError::write(path, problem);
     let shortened = drop_short_frames(animation, format);
     let (animation, dropped) =
         shortened.as_ref().map_or((animation, 0), |(animation, dropped)| (animation, *dropped));

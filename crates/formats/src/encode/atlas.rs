@@ -17,7 +17,7 @@ use crate::encode::paint::{digest_of_pixels, find_painted};
 use crate::encode::replacement::replacement;
 use crate::manifest::{self, PageInfo, images_of_page};
 use crate::store::{Transaction, Written, file_key};
-use crate::{DisplaySlashed, Error, WriteProblem};
+use crate::{DisplaySlashed, FileError, WriteProblem};
 
 #[derive(Debug)]
 struct PageNames {
@@ -97,7 +97,7 @@ fn page_names(
     atlas: &Atlas,
     encoding: &PageEncoding,
     folder: &Path,
-) -> Result<Vec<PageNames>, Error> {
+) -> Result<Vec<PageNames>, FileError> {
     let ending = encoding.format.ending();
     let mut counts: HashMap<Option<&str>, usize> = HashMap::new();
     let mut taken: HashMap<String, String> = HashMap::new();
@@ -106,7 +106,7 @@ fn page_names(
         if let Some((name, why)) =
             label.as_deref().and_then(|label| Some((label, portability_problem(label)?)))
         {
-            return Err(Error::write(folder, WriteProblem::FileName { name: name.to_owned(), why }));
+            return Err(FileError::write(folder, WriteProblem::FileName { name: name.to_owned(), why }));
         }
         let count = counts.entry(label.as_deref()).or_default();
         let label = label.as_ref().map(|label| format!("-{label}")).unwrap_or_default();
@@ -119,7 +119,7 @@ fn page_names(
         for file in [&names.file].into_iter().chain(&names.companions) {
             if let Some(first) = taken.insert(file_key(file), file.clone()) {
                 let problem = WriteProblem::Twice { first, second: file.clone() };
-                return Err(Error::write(&folder.join(file), problem));
+                return Err(FileError::write(&folder.join(file), problem));
             }
         }
         all.push(names);
@@ -172,19 +172,19 @@ pub fn atlas(
     encoding: &PageEncoding,
     run: &Transaction,
     tick: impl Fn() + Sync,
-) -> Result<AtlasReport, Error> {
+) -> Result<AtlasReport, FileError> {
     let Some(stem) = stem_of(path) else {
         let text = format!("an atlas needs a name, such as {}", path.join("pond").display_slashed());
-        return Err(Error::write(path, WriteProblem::Format(text)));
+        return Err(FileError::write(path, WriteProblem::Format(text)));
     };
     let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     if OTHER_EXTENSIONS.contains(&ending.as_str()) {
-        return Err(Error::write(path, WriteProblem::NotAnAtlas { ending }));
+        return Err(FileError::write(path, WriteProblem::NotAnAtlas { ending }));
     }
     let folder = path.parent().unwrap_or(Path::new(""));
     let palettes = atlases.iter().map(|atlas| palette(atlas, encoding, run));
     let palettes: Vec<Option<Palette>> =
-        palettes.collect::<Result<_, _>>().map_err(|problem| Error::write(path, problem))?;
+        palettes.collect::<Result<_, _>>().map_err(|problem| FileError::write(path, problem))?;
     let mut report = AtlasReport::default();
     for (atlas, palette) in atlases.iter().zip(&palettes) {
         let stem = with_factor(&stem, atlas.factor());
@@ -226,7 +226,7 @@ impl PlannedAtlas<'_> {
         pages: &[PageNames],
         run: &Transaction,
         tick: &(impl Fn() + Sync),
-    ) -> Result<(Vec<PageFile>, Written), Error> {
+    ) -> Result<(Vec<PageFile>, Written), FileError> {
         let (folder, atlas, manifest) = (self.folder, self.atlas, &self.manifest);
         let companions = || std::iter::once(None).chain((0..atlas.companions().len()).map(Some));
         let jobs =
@@ -246,7 +246,7 @@ impl PlannedAtlas<'_> {
         let targets: Vec<PathBuf> =
             files.iter().map(|file| folder.join(file)).chain([manifest.clone()]).collect();
         let batch = run.plan(&targets, &orphans(manifest, &targets, folder, &new.painted))?;
-        let fault = |job: usize, problem| Error::write(&targets[job], problem);
+        let fault = |job: usize, problem| FileError::write(&targets[job], problem);
         let write_page = |job: usize| {
             let Job { page, companion } = jobs[job];
             let image = paint(atlas, page, companion, self.encoding.finish);

@@ -2,7 +2,7 @@
 
 use shibori_core::{Budget, Size, parallel};
 
-use crate::{Error, WriteProblem};
+use crate::{FileError, WriteProblem};
 
 /// Bytes a pixel may take while it is painted and encoded: the picture, its filtered rows, and what they are compressed to.
 const BYTES_PER_PIXEL: u64 = 12;
@@ -14,9 +14,9 @@ const BYTES_PER_PIXEL: u64 = 12;
 pub(super) fn encode_all<R: Send>(
     sizes: &[Size],
     memory: &Budget,
-    error_for: impl Fn(usize, WriteProblem) -> Error,
-    encode: impl Fn(usize) -> Result<R, Error> + Sync,
-) -> Result<Vec<R>, Error> {
+    error_for: impl Fn(usize, WriteProblem) -> FileError,
+    encode: impl Fn(usize) -> Result<R, FileError> + Sync,
+) -> Result<Vec<R>, FileError> {
     let mut all = Vec::with_capacity(sizes.len());
     let needs = |at: usize| sizes[at].area().saturating_mul(BYTES_PER_PIXEL);
     while all.len() < sizes.len() {
@@ -52,14 +52,14 @@ mod tests {
             now.fetch_sub(pixels, Ordering::SeqCst);
             Ok(at)
         };
-        let fault = |at: usize, problem| Error::write(Path::new(&at.to_string()), problem);
+        let fault = |at: usize, problem| FileError::write(Path::new(&at.to_string()), problem);
         assert_eq!(encode_all(&sizes, &memory, fault, encode).unwrap(), [0, 1, 2, 3, 4, 5]);
         assert!(most.into_inner() <= 300);
         assert_eq!(memory.available(), 300 * BYTES_PER_PIXEL);
         let error =
             encode_all(&sizes, &Budget::with_limit(299 * BYTES_PER_PIXEL), fault, |_| Ok(())).unwrap_err();
         assert!(
-            matches!(error, Error::Write { path, problem: WriteProblem::Memory(_) } if path == Path::new("3"))
+            matches!(error, FileError::Write { path, problem: WriteProblem::Memory(_) } if path == Path::new("3"))
         );
     }
 }

@@ -8,7 +8,7 @@ use image::RgbaImage;
 use crate::decode::open_raster::GUIDE;
 use crate::encode::{open_raster, png};
 use crate::store::{Transaction, Written, seal};
-use crate::{Error, WriteProblem};
+use crate::{FileError, WriteProblem};
 
 /// Writes a guide sheet in the format its extension asks for: .png, .svg or .ora. Only the drawing that this takes is made.
 pub fn guide_sheet(
@@ -16,7 +16,7 @@ pub fn guide_sheet(
     image: impl FnOnce() -> RgbaImage,
     svg: impl FnOnce() -> String,
     run: &Transaction,
-) -> Result<Written, Error> {
+) -> Result<Written, FileError> {
     let extension = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     let bytes = match extension.as_str() {
         "svg" => Ok(seal::text(svg(), "<!-- ", " -->\n")),
@@ -26,7 +26,7 @@ pub fn guide_sheet(
             Err(WriteProblem::Format(format!("a guide sheet ends in .png, .svg or .ora, not '.{other}'")))
         }
     };
-    let bytes = bytes.map_err(|problem| Error::write(path, problem))?;
+    let bytes = bytes.map_err(|problem| FileError::write(path, problem))?;
     let batch = run.plan(&[PathBuf::from(path)], &[])?;
     batch.stage(0, &bytes)?;
     Ok(batch.written())

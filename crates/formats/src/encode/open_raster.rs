@@ -18,7 +18,7 @@ use crate::decode::{Layer, LayeredImage};
 use crate::encode::png;
 use crate::manifest::of_images;
 use crate::store::{Transaction, Written, seal};
-use crate::{Error, WriteProblem, escape_xml};
+use crate::{FileError, WriteProblem, escape_xml};
 
 /// The longest side of a thumbnail.
 const THUMBNAIL: f64 = 256.0;
@@ -27,8 +27,8 @@ const THUMBNAIL: f64 = 256.0;
 ///
 /// # Errors
 /// Where the file can't be written.
-pub fn painting(path: &Path, set: &FrameSet, run: &Transaction) -> Result<Written, Error> {
-    let wrong = |problem: WriteProblem| Error::write(path, problem);
+pub fn painting(path: &Path, set: &FrameSet, run: &Transaction) -> Result<Written, FileError> {
+    let wrong = |problem: WriteProblem| FileError::write(path, problem);
     let canvas = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
     let files: Vec<String> = (0..set.frames().len()).map(|number| format!("data/{number:04}.png")).collect();
     // Its pages are layers.

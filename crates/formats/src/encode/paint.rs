@@ -5,7 +5,7 @@ use std::path::Path;
 
 use image::RgbaImage;
 
-use crate::Error;
+use crate::FileError;
 use crate::decode::{DecodedImage, ReadOptions, image as read_image};
 use crate::manifest::images_of_page;
 use crate::store::{Digest, Ledger, Transaction};
@@ -45,7 +45,7 @@ pub(super) fn find_painted(
     unit: &Path,
     ledger: Option<&Ledger>,
     run: &Transaction,
-) -> Result<HashMap<String, bool>, Error> {
+) -> Result<HashMap<String, bool>, FileError> {
     let is_unit_intact = run.existing(unit, unit, ledger)?.is_some_and(|existing| existing.is_sealed);
     let is_declared = |file: &str| {
         file.ends_with(UNSEALED) && ledger.is_none() && is_unit_intact && run.policy().recipe.is_some()

@@ -8,7 +8,7 @@ use crate::manifest::merge::{Merged, Preference, is_other_kind, merge, other_spr
 use crate::manifest::{Manifest, parse};
 use crate::store::seal::{PLACEHOLDER, fill, is_intact};
 use crate::store::{Batch, Existing, Ledger, Policy, Transaction};
-use crate::{Error, WriteProblem};
+use crate::{FileError, WriteProblem};
 
 /// A manifest that is there.
 pub(super) struct ExistingManifest {
@@ -45,7 +45,7 @@ pub(super) struct Replacement {
 }
 
 impl Replacement {
-    pub(super) fn stage(&self, index: usize, batch: &Batch) -> Result<(), Error> {
+    pub(super) fn stage(&self, index: usize, batch: &Batch) -> Result<(), FileError> {
         batch.stage_manifest(index, &self.text, &self.base)
     }
 }
@@ -62,7 +62,7 @@ pub(super) fn replacement(
     painted: &HashMap<String, bool>,
     ledger: Option<&Ledger>,
     run: &Transaction,
-) -> Result<Replacement, Error> {
+) -> Result<Replacement, FileError> {
     let policy = run.policy();
     let base_text = sealed(new.clone());
     let known = |text: &str| parse(text.as_bytes()).ok();
@@ -81,10 +81,13 @@ pub(super) fn replacement(
     let may_differ = policy.force || is_own && existing.is_ours;
     if !may_differ {
         if is_other_kind(&old.manifest, new) {
-            return Err(Error::write(path, WriteProblem::OtherKind { frames: old.manifest.frames.len() }));
+            return Err(FileError::write(
+                path,
+                WriteProblem::OtherKind { frames: old.manifest.frames.len() },
+            ));
         }
         if let Some(sprites) = other_sprites(&old.manifest, new) {
-            return Err(Error::write(path, WriteProblem::OtherSprites { sprites }));
+            return Err(FileError::write(path, WriteProblem::OtherSprites { sprites }));
         }
     }
     run.approve(path);
@@ -109,14 +112,14 @@ fn finished(
     base: Vec<u8>,
     has_base: bool,
     run: &Transaction,
-) -> Result<Replacement, Error> {
+) -> Result<Replacement, FileError> {
     let Merged { manifest, kept, conflicts, lost, painted } = merged;
     let preference = preference(run.policy());
     if preference == Preference::Neither && !conflicts.is_empty() {
-        return Err(Error::write(path, WriteProblem::Conflict { conflicts, has_base }));
+        return Err(FileError::write(path, WriteProblem::Conflict { conflicts, has_base }));
     }
     if preference == Preference::Theirs && !lost.is_empty() {
-        return Err(Error::write(path, WriteProblem::CannotKeep { lost }));
+        return Err(FileError::write(path, WriteProblem::CannotKeep { lost }));
     }
     run.keep(path, kept);
     let is_new = manifest.to_text() == new.to_text();

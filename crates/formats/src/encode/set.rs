@@ -16,7 +16,7 @@ use crate::encode::replacement::{ExistingManifest, replacement};
 use crate::manifest::{self, Manifest, SET_FILE, SetPicture, images_of_page, pictures_of};
 use crate::store::seal::is_intact;
 use crate::store::{Digest, Transaction, Written, files_of};
-use crate::{Error, WriteProblem};
+use crate::{FileError, WriteProblem};
 
 /// Plans and stages a set in a folder. `tick` is called once a file, from any thread.
 ///
@@ -27,7 +27,7 @@ pub fn set(
     folder: &Path,
     run: &Transaction,
     tick: impl Fn() + Sync,
-) -> Result<Written, Error> {
+) -> Result<Written, FileError> {
     let set = with_blank_canvases(set, folder)?;
     let files = files_of(&set, folder)?;
     let unit = folder.join(SET_FILE);
@@ -64,12 +64,13 @@ pub fn set_in_place(
     folder: &Path,
     run: &Transaction,
     tick: impl Fn() + Sync,
-) -> Result<Written, Error> {
+) -> Result<Written, FileError> {
     let path = folder.join(SET_FILE);
-    let old = ExistingManifest::read(&path, run).ok_or_else(|| Error::write(&path, WriteProblem::NotOurs))?;
+    let old =
+        ExistingManifest::read(&path, run).ok_or_else(|| FileError::write(&path, WriteProblem::NotOurs))?;
     let set = with_blank_canvases(set, folder)?;
     let files = own_files(&set, &old.manifest)
-        .map_err(|frame| Error::write(&path, WriteProblem::NoOwnImage { frame }))?;
+        .map_err(|frame| FileError::write(&path, WriteProblem::NoOwnImage { frame }))?;
     let mut manifest = manifest::of_set(&set, &files);
     for page in &mut manifest.pages {
         if let Some(before) = old.manifest.pages.iter().find(|before| before.file == page.file) {
@@ -137,8 +138,8 @@ struct Paths<'a> {
 }
 
 impl Paths<'_> {
-    fn fault(&self, index: usize, problem: WriteProblem) -> Error {
-        Error::write(&self.folder.join(&self.files[index]), problem)
+    fn fault(&self, index: usize, problem: WriteProblem) -> FileError {
+        FileError::write(&self.folder.join(&self.files[index]), problem)
     }
 }
 
@@ -148,8 +149,8 @@ fn encode(
     paths: &Paths<'_>,
     memory: &Budget,
     tick: &(impl Fn() + Sync),
-    stage: impl Fn(usize, &[u8], Digest) -> Result<(), Error> + Sync,
-) -> Result<(), Error> {
+    stage: impl Fn(usize, &[u8], Digest) -> Result<(), FileError> + Sync,
+) -> Result<(), FileError> {
     let pictures = pictures_of(set);
     let sizes: Vec<Size> = pictures.iter().map(|picture| picture.pixels(set).size()).collect();
     encode_all(
@@ -166,7 +167,7 @@ fn encode(
     Ok(())
 }
 
-fn with_blank_canvases(set: FrameSet, folder: &Path) -> Result<FrameSet, Error> {
+fn with_blank_canvases(set: FrameSet, folder: &Path) -> Result<FrameSet, FileError> {
     let whole = set.map_frames(|_, frame| match frame.pixels().is_empty() {
         true => {
             let blank = frame.full_image();
@@ -174,7 +175,7 @@ fn with_blank_canvases(set: FrameSet, folder: &Path) -> Result<FrameSet, Error> 
         }
         false => Ok::<_, shibori_core::SetError>(frame),
     });
-    whole.map_err(|error| Error::write(folder, WriteProblem::Format(error.to_string())))
+    whole.map_err(|error| FileError::write(folder, WriteProblem::Format(error.to_string())))
 }
 
 /// Files that the folder's old manifest lists and the new set has no use for.

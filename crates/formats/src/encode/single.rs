@@ -13,14 +13,14 @@ use crate::encode::replacement::{ExistingManifest, replacement};
 use crate::manifest::{Manifest, SET_FILE, of_images, of_sheet, parse, replace_clips};
 use crate::store::seal::{self, is_intact};
 use crate::store::{Transaction, Written};
-use crate::{Error, WriteProblem};
+use crate::{FileError, WriteProblem};
 
 /// Writes pictures as PNG: the first under its name, the others numbered from 1, as the pages of an atlas are.
-pub fn pictures(path: &Path, images: &[RgbaImage], run: &Transaction) -> Result<Written, Error> {
+pub fn pictures(path: &Path, images: &[RgbaImage], run: &Transaction) -> Result<Written, FileError> {
     let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     if ending != "png" {
         let text = format!("this picture is written as PNG, so its name ends in .png, not '.{ending}'");
-        return Err(Error::write(path, WriteProblem::Format(text)));
+        return Err(FileError::write(path, WriteProblem::Format(text)));
     }
     let stem = path.file_stem().unwrap_or_default().to_string_lossy();
     let numbered = |at: usize| match at {
@@ -36,7 +36,7 @@ pub fn pictures(path: &Path, images: &[RgbaImage], run: &Transaction) -> Result<
     let targets: Vec<PathBuf> = ordered.iter().map(|&at| numbered(at)).collect();
     let batch = run.plan(&targets, &[])?;
     for (index, &at) in ordered.iter().enumerate() {
-        let bytes = png(&images[at]).map_err(|problem| Error::write(&targets[index], problem))?;
+        let bytes = png(&images[at]).map_err(|problem| FileError::write(&targets[index], problem))?;
         batch.stage(index, &bytes)?;
     }
     Ok(Written { files: (0..images.len()).map(numbered).collect(), ..batch.written() })
@@ -50,7 +50,7 @@ pub fn sheet_manifest(
     set: &FrameSet,
     grid: Option<&PageGrid>,
     run: &Transaction,
-) -> Result<Written, Error> {
+) -> Result<Written, FileError> {
     let target = sheet.with_extension("json");
     write_manifest(&target, &of_sheet(set, &file_name(sheet), size, grid), run)
 }
@@ -64,12 +64,12 @@ pub fn images_manifest(
     set: &FrameSet,
     files: &[String],
     run: &Transaction,
-) -> Result<Written, Error> {
+) -> Result<Written, FileError> {
     let target = folder.join(SET_FILE);
     write_manifest(&target, &of_images(set, files), run)
 }
 
-fn write_manifest(target: &Path, manifest: &Manifest, run: &Transaction) -> Result<Written, Error> {
+fn write_manifest(target: &Path, manifest: &Manifest, run: &Transaction) -> Result<Written, FileError> {
     run.claim(target)?;
     let ledger = run.ledger(target)?;
     let new = replacement(target, manifest, &HashMap::new(), ledger.as_ref(), run)?;
@@ -80,9 +80,9 @@ fn write_manifest(target: &Path, manifest: &Manifest, run: &Transaction) -> Resu
 
 /// Writes the clips of a set into the manifest that its frames came from, and touches nothing else. That is a person's work:
 /// whoever wrote the manifest last keeps it as such.
-pub fn clips(path: &Path, set: &FrameSet, run: &Transaction) -> Result<Written, Error> {
-    let bytes = run.staged().read(path).map_err(|error| Error::read(path, error))?;
-    let problem = |problem| Error::read(path, problem);
+pub fn clips(path: &Path, set: &FrameSet, run: &Transaction) -> Result<Written, FileError> {
+    let bytes = run.staged().read(path).map_err(|error| FileError::read(path, error))?;
+    let problem = |problem| FileError::read(path, problem);
     let old = ExistingManifest {
         manifest: parse(&bytes).map_err(problem)?,
         is_sealed: is_intact(&bytes),
@@ -105,7 +105,7 @@ pub fn fresh_bytes(
     bytes: &[u8],
     is_such: impl Fn(&[u8]) -> bool,
     run: &Transaction,
-) -> Result<Written, Error> {
+) -> Result<Written, FileError> {
     if std::fs::read(path).is_ok_and(|old| is_such(&old)) {
         run.approve(path);
     }
@@ -115,7 +115,7 @@ pub fn fresh_bytes(
 }
 
 /// Writes files whose bytes are there already, all or none.
-pub fn bytes(files: &[(PathBuf, &[u8])], run: &Transaction) -> Result<Written, Error> {
+pub fn bytes(files: &[(PathBuf, &[u8])], run: &Transaction) -> Result<Written, FileError> {
     let targets: Vec<PathBuf> = files.iter().map(|(path, _)| path.clone()).collect();
     files.iter().for_each(|(path, bytes)| run.approve_unchanged(path, bytes));
     let batch = run.plan(&targets, &[])?;
@@ -124,7 +124,7 @@ pub fn bytes(files: &[(PathBuf, &[u8])], run: &Transaction) -> Result<Written, E
 }
 
 /// Writes an HTML page with its seal, and gives how many bytes it has then.
-pub fn html(path: &Path, page: String, run: &Transaction) -> Result<(Written, usize), Error> {
+pub fn html(path: &Path, page: String, run: &Transaction) -> Result<(Written, usize), FileError> {
     let batch = run.plan(&[path.to_owned()], &[])?;
     let bytes = seal::text(page, "<!-- ", " -->\n");
     batch.stage(0, &bytes)?;

@@ -18,7 +18,7 @@ use std::path::{Path, PathBuf};
 use crate::decode::is_image;
 use crate::store::seal::is_intact;
 use crate::store::{Transaction, Written};
-use crate::{Error, WriteProblem};
+use crate::{FileError, WriteProblem};
 
 pub use css::css;
 pub use csv::{csv, steps_beside as csv_steps_beside};
@@ -99,7 +99,7 @@ const FORMAT_EXTENSIONS: [&str; 7] = ["json", "html", "csv", "css", "svg", "gltf
 ///
 /// # Errors
 /// Where it does.
-pub fn check_extension(path: &Path, own: &str) -> Result<(), Error> {
+pub fn check_extension(path: &Path, own: &str) -> Result<(), FileError> {
     let typed = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     let is_other =
         is_image(path) || FORMAT_EXTENSIONS.contains(&typed.as_str()) || matches!(own, "gltf" | "glb");
@@ -108,7 +108,7 @@ pub fn check_extension(path: &Path, own: &str) -> Result<(), Error> {
     }
     let not = if typed.is_empty() { String::new() } else { format!(", not '.{typed}'") };
     let text = format!("the file name for this export must end in .{own}{not}");
-    Err(Error::write(path, WriteProblem::Format(text)))
+    Err(FileError::write(path, WriteProblem::Format(text)))
 }
 
 /// Prepares files, all or none; the first is the one that was asked for. They are in place after
@@ -116,7 +116,7 @@ pub fn check_extension(path: &Path, own: &str) -> Result<(), Error> {
 ///
 /// # Errors
 /// Where one can't be written.
-pub fn stage_files(files: &[File], run: &Transaction) -> Result<Written, Error> {
+pub fn stage_files(files: &[File], run: &Transaction) -> Result<Written, FileError> {
     let Some((main, others)) = files.split_first() else { return Ok(Written::default()) };
     for file in files {
         run.approve_unchanged(&file.path, &file.bytes);

@@ -10,7 +10,7 @@ use crate::encode::png;
 use crate::export::metrics::{ClipTimeline, FrameGeometry};
 use crate::export::{ExportError, File};
 use crate::manifest::{Alpha, Manifest, PageEntry, as_seen, page_files, page_path};
-use crate::{Error, ReadProblem};
+use crate::{FileError, ReadProblem};
 use shibori_core::{CompanionSpec, Lease, Pixels, parallel};
 
 /// A manifest, its pages, and what follows from both.
@@ -101,7 +101,7 @@ impl ExportSource {
     ///
     /// # Errors
     /// As reading frames of it: what is missing, damaged or of another size than the manifest says.
-    pub fn open(path: &Path, limits: &ReadOptions) -> Result<Self, Error> {
+    pub fn open(path: &Path, limits: &ReadOptions) -> Result<Self, FileError> {
         // Reading it as frames checks everything that can be wrong with it, and fits it to images that were edited.
         let LoadedPage { manifest, pages: pictures, .. } =
             open_manifest(path, &ReadOptions { tighten: false, companions: false, ..limits.clone() })?;
@@ -109,8 +109,8 @@ impl ExportSource {
         let pages = parallel::try_map(files.len(), |at| {
             let bytes = read_bytes(&files[at], limits)?;
             let lease =
-                limits.memory.lease(bytes.len() as u64).map_err(|over| Error::read(&files[at], over))?;
-            Ok::<_, Error>(PageImage {
+                limits.memory.lease(bytes.len() as u64).map_err(|over| FileError::read(&files[at], over))?;
+            Ok::<_, FileError>(PageImage {
                 pixels: pictures[at].clone(),
                 bytes,
                 _lease: Some(lease),
@@ -120,16 +120,18 @@ impl ExportSource {
         let specs = if limits.companions { companion_specs(&manifest) } else { Vec::new() };
         let folder = path.parent().unwrap_or(Path::new(""));
         let companion = |page: &PageEntry, file: &str| {
-            let place = page_path(folder, file).map_err(|problem| Error::read(path, problem))?;
+            let place = page_path(folder, file).map_err(|problem| FileError::read(path, problem))?;
             let bytes = read_bytes(&place, limits)?;
             let DecodedImage::Still(pixels) = read_image(&place, limits)?.picture else {
-                return Err(Error::read(path, ReadProblem::PageMoves(file.to_owned())));
+                return Err(FileError::read(path, ReadProblem::PageMoves(file.to_owned())));
             };
             Ok(PageImage { path: place, bytes, pixels: as_seen(page, pixels), _lease: None })
         };
         let of_page = |page: &PageEntry| {
             let known = specs.iter().filter_map(|spec| Some((spec, page.companions.get(&spec.suffix)?)));
-            known.map(|(spec, file)| Ok((spec.clone(), companion(page, file)?))).collect::<Result<_, Error>>()
+            known
+                .map(|(spec, file)| Ok((spec.clone(), companion(page, file)?)))
+                .collect::<Result<_, FileError>>()
         };
         let companions = manifest.pages.iter().map(of_page).collect::<Result<_, _>>()?;
         Ok(Self { companions, ..Self::of(path, manifest, pages) })
@@ -154,7 +156,7 @@ impl ExportSource {
     ///
     /// # Errors
     /// Where the manifest can't be read, or its numbers don't belong together.
-    pub fn open_without_pages(path: &Path, limits: &ReadOptions) -> Result<Self, Error> {
+    pub fn open_without_pages(path: &Path, limits: &ReadOptions) -> Result<Self, FileError> {
         let LoadedPage { manifest, pages, .. } = open_manifest_alone(path, limits)?;
         let files = page_files(path, &manifest)?;
         let page =

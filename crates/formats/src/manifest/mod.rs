@@ -13,7 +13,8 @@ mod save;
 mod text;
 
 pub use model::{
-    Alpha, ClipEntry, Coordinate, FrameEntry, GridEntry, Manifest, PageEntry, Sampling, SourceEntry, StepEntry,
+    Alpha, ClipEntry, Coordinate, FrameEntry, GridEntry, Manifest, PageEntry, Sampling, SourceEntry,
+    StepEntry,
 };
 pub use parse::{as_seen, parse};
 pub(crate) use paths::{images_of_page, page_files, page_path};

@@ -3,7 +3,7 @@
 use std::path::{Component, Path, PathBuf};
 
 use crate::manifest::{Manifest, PageEntry};
-use crate::{Error, ReadProblem};
+use crate::{FileError, ReadProblem};
 
 /// The images of a page as its manifest names them: its own, then those of its companions.
 pub(crate) fn images_of_page(page: &PageEntry) -> impl Iterator<Item = &String> {
@@ -11,10 +11,10 @@ pub(crate) fn images_of_page(page: &PageEntry) -> impl Iterator<Item = &String> 
 }
 
 /// Where the pages of a manifest lie.
-pub(crate) fn page_files(path: &Path, manifest: &Manifest) -> Result<Vec<PathBuf>, Error> {
+pub(crate) fn page_files(path: &Path, manifest: &Manifest) -> Result<Vec<PathBuf>, FileError> {
     let folder = path.parent().unwrap_or(Path::new(""));
     let files = manifest.pages.iter().map(|page| page_path(folder, &page.file));
-    files.collect::<Result<Vec<_>, _>>().map_err(|problem| Error::read(path, problem))
+    files.collect::<Result<Vec<_>, _>>().map_err(|problem| FileError::read(path, problem))
 }
 
 /// The page a manifest in `folder` names.

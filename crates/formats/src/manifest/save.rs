@@ -7,7 +7,8 @@ use serde_json::{Map, Value};
 use shibori_core::clip::{Clip, Step};
 use shibori_core::pack::{Atlas, PageGrid, Placement};
 use shibori_core::{
-    CompanionKind, CompanionSpec, ExtraFields, Frame, FrameSet, Pixels, Rect, SignedRect, Size, Source, UVec2,
+    CompanionKind, CompanionSpec, ExtraFields, Frame, FrameSet, FrameSource, Pixels, Rect, SignedRect, Size,
+    UVec2,
 };
 
 use crate::manifest::{
@@ -221,7 +222,7 @@ fn frame_entry(frame: &Frame, place: Placement) -> FrameEntry {
     }
 }
 
-fn source_entry(source: &Source, frame: &Frame) -> SourceEntry {
+fn source_entry(source: &FrameSource, frame: &Frame) -> SourceEntry {
     SourceEntry {
         at: frame.annotations().cell.map(|[near, far]| [near.x, near.y, far.x, far.y].map(Coordinate)),
         file: source.file.clone(),

@@ -4,7 +4,7 @@ use crate::DisplaySlashed;
 use image::{Rgba, RgbaImage};
 use serde_json::json;
 use shibori_core::clip::{ClipSpec, add_clips};
-use shibori_core::{Cell, Frame, FrameSet, Name, Pixels, Point, Size, Source, UVec2};
+use shibori_core::{Cell, Frame, FrameSet, FrameSource, Name, Pixels, Point, Size, UVec2};
 
 use super::*;
 
@@ -14,8 +14,11 @@ fn set() -> FrameSet {
         let (sprite, name) = (Name::new("koi").unwrap(), Name::new(name).unwrap());
         Frame::trimmed(sprite, name, pixels, Size::new(8, 8), inset).unwrap()
     };
-    let source =
-        Source { file: "koi.png".into(), cell: Some(Cell { row: 0, column: 1 }), ..Source::default() };
+    let source = FrameSource {
+        file: "koi.png".into(),
+        cell: Some(Cell { row: 0, column: 1 }),
+        ..FrameSource::default()
+    };
     let carried = json!({ "extras": { "sound": "plop" }, "later": [1] }).as_object().unwrap().clone();
     let first = named("koi-00", pixels, UVec2 { x: 2, y: 5 }).with_pivot(Point::new(4.0, 7.5));
     let frames = vec![
@@ -137,7 +140,7 @@ fn load_with(frame: &str, page: &str) -> Result<FrameSet, String> {
             assert_eq!(gathered.files.len(), 2);
             Ok(gathered.set)
         }
-        Err(crate::Error::Read { problem, .. }) => Err(problem.to_string()),
+        Err(crate::FileError::Read { problem, .. }) => Err(problem.to_string()),
         Err(other) => panic!("{other}"),
     }
 }

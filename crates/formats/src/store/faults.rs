@@ -17,7 +17,7 @@ use super::file_system::{FileSystem, OsFileSystem};
 use super::transaction::Transaction;
 use super::{Policy, UndoLog, journal, staging};
 use crate::encode::png;
-use crate::{Error, WriteProblem};
+use crate::{FileError, WriteProblem};
 
 /// What happens at one call.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -183,11 +183,11 @@ fn visible(home: &Path) -> Vec<(PathBuf, Vec<u8>)> {
 }
 
 /// Writes new versions of everything.
-fn run(home: &Path, disk: Arc<dyn FileSystem>) -> Result<(), Error> {
+fn run(home: &Path, disk: Arc<dyn FileSystem>) -> Result<(), FileError> {
     run_noted(home, disk, UndoLog::default())
 }
 
-fn run_noted(home: &Path, disk: Arc<dyn FileSystem>, log: UndoLog) -> Result<(), Error> {
+fn run_noted(home: &Path, disk: Arc<dyn FileSystem>, log: UndoLog) -> Result<(), FileError> {
     let run = Transaction::on(disk, Policy::default()).with_undo(log);
     let targets = targets(home);
     let (first, second) = targets.split_at(5);
@@ -201,7 +201,7 @@ fn run_noted(home: &Path, disk: Arc<dyn FileSystem>, log: UndoLog) -> Result<(),
 }
 
 /// A run that writes another file in some of the folders and does not come to its end.
-fn next_run(home: &Path, folders: &[&str], disk: Arc<dyn FileSystem>) -> Result<(), Error> {
+fn next_run(home: &Path, folders: &[&str], disk: Arc<dyn FileSystem>) -> Result<(), FileError> {
     let run = Transaction::on(disk, Policy::default());
     for folder in folders {
         run.plan(&[home.join(folder).join("other.png")], &[])?;
@@ -425,7 +425,7 @@ fn what_somebody_painted_while_it_ran_stays() {
     batch.stage(1, &picture(201)).unwrap();
     fs::write(&target, b"painted while it ran").unwrap();
     let error = run.commit().unwrap_err();
-    assert!(matches!(error, Error::Write { problem: WriteProblem::ChangedMeanwhile, .. }));
+    assert!(matches!(error, FileError::Write { problem: WriteProblem::ChangedMeanwhile, .. }));
     assert_eq!(fs::read(&target).unwrap(), b"painted while it ran");
     assert_eq!(fs::read(home.path().join("03.png")).unwrap(), picture(3));
 }
@@ -449,7 +449,7 @@ fn two_names_of_one_file_are_refused_however_they_are_spelled() {
     let plan = |a: &str, b: &str| {
         let run = Transaction::default();
         let plan = run.plan(&[home.path().join(a), home.path().join(b)], &[]).map(drop);
-        matches!(plan, Err(Error::Write { problem: WriteProblem::Twice { .. }, .. }))
+        matches!(plan, Err(FileError::Write { problem: WriteProblem::Twice { .. }, .. }))
     };
     assert!(plan("a.png", "A.png") && plan("x/../b.png", "b.png") || cfg!(windows));
     assert!(plan("Fresh/a.png", "fresh/a.png"), "folders that are not there yet");
@@ -506,7 +506,7 @@ fn threads_that_write_one_file_take_turns() {
                 // Whoever began earlier and came later finds the file changed, and says so.
                 match run.commit() {
                     Ok(()) => {}
-                    Err(Error::Write { problem: WriteProblem::ChangedMeanwhile, .. }) => {}
+                    Err(FileError::Write { problem: WriteProblem::ChangedMeanwhile, .. }) => {}
                     Err(error) => panic!("{error}"),
                 }
             });

@@ -22,14 +22,21 @@ mod undo;
 #[cfg(test)]
 mod faults;
 
+#[doc(hidden)]
 pub use build_log::{BuildLog, is_log_locked, log_file};
-pub use fingerprint::{Digest, FileStamp, Fingerprint, nanoseconds};
+pub use fingerprint::Digest;
+#[doc(hidden)]
+pub use fingerprint::{FileStamp, Fingerprint, nanoseconds};
+#[doc(hidden)]
 pub use fingerprint_cache::FingerprintCache;
 pub(crate) use ledger::Ledger;
+#[doc(hidden)]
 pub use names::file_key;
 pub(crate) use names::files_of;
+#[doc(hidden)]
 pub use os_text::{OsText, PathText};
 pub use staged_files::StagedFiles;
+#[doc(hidden)]
 pub use staging::{Abandoned, discard, finish_interrupted};
 pub(crate) use transaction::Existing;
 pub use transaction::{Batch, Policy, Transaction, Written, on_wait};

@@ -7,11 +7,11 @@ use shibori_core::{FrameSet, portability_problem};
 use unicode_normalization::UnicodeNormalization;
 
 use crate::manifest::{SetPicture, pictures_of};
-use crate::{Error, WriteProblem};
+use crate::{FileError, WriteProblem};
 
 /// A file for every picture of a set, as paths with `/`: a companion's file has its frame's name plus the suffix. Where
 /// frames of several sprites have one name, each sprite gets a folder.
-pub(crate) fn files_of(set: &FrameSet, folder: &Path) -> Result<Vec<String>, Error> {
+pub(crate) fn files_of(set: &FrameSet, folder: &Path) -> Result<Vec<String>, FileError> {
     let file = |SetPicture { frame, companion }: SetPicture| {
         let frame = &set.frames()[frame];
         let suffix = companion.map_or("", |companion| &frame.companions()[companion].spec.suffix);
@@ -29,21 +29,21 @@ pub(crate) fn files_of(set: &FrameSet, folder: &Path) -> Result<Vec<String>, Err
     for file in &files {
         let name = file.trim_end_matches(".png");
         if let Some(why) = portability_problem(name) {
-            return Err(Error::write(folder, WriteProblem::FileName { name: name.to_owned(), why }));
+            return Err(FileError::write(folder, WriteProblem::FileName { name: name.to_owned(), why }));
         }
     }
     match twice(&files) {
         None => Ok(files),
         Some((first, second)) => {
             let (first, second) = (files[first].clone(), files[second].clone());
-            Err(Error::write(&folder.join(&second), WriteProblem::Twice { first, second }))
+            Err(FileError::write(&folder.join(&second), WriteProblem::Twice { first, second }))
         }
     }
 }
 
 /// Refuses what a run would make under a name that fails somewhere: files and folders alike. What is there already has proved
 /// its name, and may be written again.
-pub(super) fn check_new(targets: &[PathBuf]) -> Result<(), Error> {
+pub(super) fn check_new(targets: &[PathBuf]) -> Result<(), FileError> {
     let is_new = |path: &&Path| path.symlink_metadata().is_err();
     let mut folders = HashSet::new();
     for target in targets {
@@ -57,7 +57,7 @@ pub(super) fn check_new(targets: &[PathBuf]) -> Result<(), Error> {
                 .or((name.split('.').next() == Some("-"))
                     .then_some("nothing is written to the output stream"));
             if let Some(why) = fault {
-                return Err(Error::write(target, WriteProblem::NewName { name: name.into_owned(), why }));
+                return Err(FileError::write(target, WriteProblem::NewName { name: name.into_owned(), why }));
             }
         }
     }
@@ -114,9 +114,9 @@ mod tests {
     #[test]
     fn names_that_differ_in_capitals_only_would_be_one_file() {
         let error = files_of(&set(&[("koi", "Up"), ("koi", "up")]), Path::new("out")).unwrap_err();
-        assert!(matches!(error, Error::Write { problem: WriteProblem::Twice { .. }, .. }), "{error}");
+        assert!(matches!(error, FileError::Write { problem: WriteProblem::Twice { .. }, .. }), "{error}");
         let error = files_of(&set(&[("koi", "\u{e9}"), ("koi", "e\u{301}")]), Path::new("out")).unwrap_err();
-        assert!(matches!(error, Error::Write { problem: WriteProblem::Twice { .. }, .. }), "{error}");
+        assert!(matches!(error, FileError::Write { problem: WriteProblem::Twice { .. }, .. }), "{error}");
         let error = files_of(&set(&[("koi", "a:b")]), Path::new("out")).unwrap_err();
         assert!(error.to_string().contains("'a:b' can't be a file name"), "{error}");
     }

@@ -18,7 +18,7 @@ use serde::{Deserialize, Serialize};
 use crate::store::file_system::{FileSystem, OsFileSystem, or_missing, read_if_there};
 use crate::store::journal::{self, Journal, Move, Unfinished};
 use crate::store::{HIDDEN_FOLDER, OsText};
-use crate::{DisplaySlashed, Error, WriteProblem};
+use crate::{DisplaySlashed, FileError, WriteProblem};
 
 const PREFIX: &str = "run-";
 const LOCK: &str = "lock";
@@ -263,12 +263,12 @@ pub(super) enum CommitError {
 
 impl CommitError {
     /// As an error of the run; `unit` is its main file.
-    pub(super) fn into_error(self, unit: &Path) -> Error {
+    pub(super) fn into_error(self, unit: &Path) -> FileError {
         match self {
-            Self::Before(error) => Error::write(unit, error),
+            Self::Before(error) => FileError::write(unit, error),
             Self::After(Unfinished { left, error }) => {
                 let first = left.first().cloned().unwrap_or_default();
-                Error::write(&first, WriteProblem::Unfinished { left: left.len(), error: error.into() })
+                FileError::write(&first, WriteProblem::Unfinished { left: left.len(), error: error.into() })
             }
         }
     }

@@ -20,7 +20,7 @@ use crate::store::ledger::{Entry, Ledger};
 use crate::store::names::{check_new, file_key};
 use crate::store::staging::{self, CommitError, Staging, with_interrupt_gate};
 use crate::store::{Digest, FileStamp, Fingerprint, OsText, PathText, StagedFiles, Undo, UndoLog, seal};
-use crate::{Error, WouldLoseData, WriteProblem};
+use crate::{FileError, WouldLoseData, WriteProblem};
 
 /// What may be replaced, and who writes.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -225,17 +225,17 @@ impl Transaction {
     ///
     /// # Errors
     /// If its folder can't be written to or locked.
-    pub fn claim(&self, unit: &Path) -> Result<(), Error> {
+    pub fn claim(&self, unit: &Path) -> Result<(), FileError> {
         if !self.policy.dry_run {
             self.wait_for_rivals(unit)?;
         }
         self.check_recipe(unit, self.ledger(unit)?.as_ref())
     }
 
-    fn wait_for_rivals(&self, unit: &Path) -> Result<(), Error> {
+    fn wait_for_rivals(&self, unit: &Path) -> Result<(), FileError> {
         let folder = folder_of(unit);
         let name = unit.file_name().unwrap_or_default();
-        let fault = |error| Error::write(folder, error);
+        let fault = |error| FileError::write(folder, error);
         {
             let mut state = self.state();
             if !state.claims.insert(unit.to_owned()) {
@@ -270,8 +270,8 @@ impl Transaction {
     ///
     /// # Errors
     /// If its ledger is there and can't be read.
-    pub(crate) fn ledger(&self, unit: &Path) -> Result<Option<Ledger>, Error> {
-        Ledger::read(unit, &*self.disk).map_err(|error| Error::write(&Ledger::path(unit), error))
+    pub(crate) fn ledger(&self, unit: &Path) -> Result<Option<Ledger>, FileError> {
+        Ledger::read(unit, &*self.disk).map_err(|error| FileError::write(&Ledger::path(unit), error))
     }
 
     /// What is at a path, and whether it is ours. `unit` and `ledger` are those of the main file it belongs to.
@@ -283,14 +283,14 @@ impl Transaction {
         path: &Path,
         unit: &Path,
         ledger: Option<&Ledger>,
-    ) -> Result<Option<Existing>, Error> {
+    ) -> Result<Option<Existing>, FileError> {
         if let Some(known) = self.state().existing.get(path) {
             return Ok(*known);
         }
         let found = match self.staged.read(path) {
             Err(error) if matches!(error.kind(), std::io::ErrorKind::NotFound) => None,
             Err(_) if !path.is_file() => None,
-            Err(error) => return Err(Error::write(path, error)),
+            Err(error) => return Err(FileError::write(path, error)),
             Ok(bytes) => {
                 let digest = Digest::of(&bytes);
                 // What was read before, to be changed, counts.
@@ -311,7 +311,7 @@ impl Transaction {
         unit: &Path,
         ledger: Option<&Ledger>,
         digest: Digest,
-    ) -> Result<bool, Error> {
+    ) -> Result<bool, FileError> {
         let holds =
             |ledger: &Ledger, file: &Path| ledger.entry(file).is_some_and(|entry| entry.digest == digest);
         let from_unit = from_folder_of(unit, path);
@@ -324,7 +324,7 @@ impl Transaction {
             return Ok(true);
         }
         let all =
-            Ledger::read_all(folder_of(path), &*self.disk).map_err(|error| Error::write(path, error))?;
+            Ledger::read_all(folder_of(path), &*self.disk).map_err(|error| FileError::write(path, error))?;
         Ok(all.iter().any(|ledger| holds(ledger, name)))
     }
 
@@ -383,7 +383,7 @@ impl Transaction {
     ///
     /// # Errors
     /// If one is a folder, a source, not ours, or written by another step; or a folder can't be written to.
-    pub fn plan(&self, targets: &[PathBuf], orphans: &[PathBuf]) -> Result<Batch, Error> {
+    pub fn plan(&self, targets: &[PathBuf], orphans: &[PathBuf]) -> Result<Batch, FileError> {
         self.plan_files(targets, orphans, false)
     }
 
@@ -392,7 +392,7 @@ impl Transaction {
     ///
     /// # Errors
     /// As [`Transaction::plan`].
-    pub fn plan_hand_work(&self, targets: &[PathBuf], orphans: &[PathBuf]) -> Result<Batch, Error> {
+    pub fn plan_hand_work(&self, targets: &[PathBuf], orphans: &[PathBuf]) -> Result<Batch, FileError> {
         self.plan_files(targets, orphans, true)
     }
 
@@ -401,17 +401,17 @@ impl Transaction {
         targets: &[PathBuf],
         orphans: &[PathBuf],
         is_hand_work: bool,
-    ) -> Result<Batch, Error> {
+    ) -> Result<Batch, FileError> {
         check_new(targets)?;
         let mut own: HashMap<PathBuf, PathBuf> = HashMap::with_capacity(targets.len());
         for (target, key) in targets.iter().zip(parallel::map_slice(targets, |path| path_key(path))) {
             if self.state().targets.contains_key(&key) {
-                return Err(Error::write(target, WriteProblem::TwoSteps));
+                return Err(FileError::write(target, WriteProblem::TwoSteps));
             }
             if let Some(first) = own.insert(key, target.clone()) {
                 let (first, second) =
                     (first.display_slashed().to_string(), target.display_slashed().to_string());
-                return Err(Error::write(target, WriteProblem::Twice { first, second }));
+                return Err(FileError::write(target, WriteProblem::Twice { first, second }));
             }
         }
         let unit = targets.last().or(orphans.first()).cloned().unwrap_or_default();
@@ -425,14 +425,14 @@ impl Transaction {
             folders.sort_unstable();
             for folder in folders {
                 let opened = state.staging.open(folder);
-                opened.map_err(|error| Error::write(folder, error))?;
+                opened.map_err(|error| FileError::write(folder, error))?;
             }
         }
         let ledger = self.ledger(&unit)?;
         let existing = parallel::try_map(targets.len(), |index| {
             self.checked(&targets[index], &unit, ledger.as_ref(), is_hand_work)
         })?;
-        let is_orphan = |path: &&PathBuf| -> Result<bool, Error> {
+        let is_orphan = |path: &&PathBuf| -> Result<bool, FileError> {
             let existing = self.existing(path, &unit, ledger.as_ref())?;
             let state = self.state();
             // Of one that somebody removed, the ledger goes.
@@ -489,7 +489,7 @@ impl Transaction {
     }
 
     /// Refuses what another recipe writes.
-    fn check_recipe(&self, unit: &Path, ledger: Option<&Ledger>) -> Result<(), Error> {
+    fn check_recipe(&self, unit: &Path, ledger: Option<&Ledger>) -> Result<(), FileError> {
         let (Some(own), Some(other)) = (&self.policy.recipe, ledger.and_then(Ledger::recipe)) else {
             return Ok(());
         };
@@ -497,7 +497,7 @@ impl Transaction {
         // One that is gone writes nothing any more.
         match (own.canonicalize(), other.canonicalize()) {
             (Ok(own), Ok(recipe)) if own != recipe && !self.policy.force => {
-                Err(Error::write(unit, WriteProblem::OtherRecipe { recipe }))
+                Err(FileError::write(unit, WriteProblem::OtherRecipe { recipe }))
             }
             _ => Ok(()),
         }
@@ -510,12 +510,12 @@ impl Transaction {
         unit: &Path,
         ledger: Option<&Ledger>,
         is_hand_work: bool,
-    ) -> Result<Option<Existing>, Error> {
+    ) -> Result<Option<Existing>, FileError> {
         if target.is_dir() {
-            return Err(Error::write(target, WriteProblem::IsFolder));
+            return Err(FileError::write(target, WriteProblem::IsFolder));
         }
         if target.canonicalize().is_ok_and(|real| self.state().sources.contains(&real)) {
-            return Err(Error::write(target, WriteProblem::IsSource));
+            return Err(FileError::write(target, WriteProblem::IsSource));
         }
         let existing = self.existing(target, unit, ledger)?;
         let is_approved = is_hand_work || self.policy.force || self.state().approved.contains(target);
@@ -525,12 +525,12 @@ impl Transaction {
                     Some(why) => WriteProblem::BrokenManifest { why },
                     None => WriteProblem::NotOurs,
                 };
-                Err(Error::write(target, problem))
+                Err(FileError::write(target, problem))
             }
             // A manifest is replaced by a manifest, which is merged with it and approved.
             Some(_) if !is_approved && target.extension().is_some_and(|ending| ending == "json") => {
                 match crate::encode::sprites_of_manifest(target) {
-                    Some(sprites) => Err(Error::write(target, WriteProblem::OtherSprites { sprites })),
+                    Some(sprites) => Err(FileError::write(target, WriteProblem::OtherSprites { sprites })),
                     None => Ok(existing),
                 }
             }
@@ -543,7 +543,7 @@ impl Transaction {
     ///
     /// # Errors
     /// If a target was changed since it was read, or a file can't be put in its place.
-    pub fn commit(self) -> Result<(), Error> {
+    pub fn commit(self) -> Result<(), FileError> {
         let mut state = self.state.into_inner().unwrap_or_else(PoisonError::into_inner);
         if self.policy.dry_run || state.staging.is_empty() {
             return Ok(());
@@ -554,7 +554,7 @@ impl Transaction {
         }
         let before = match &self.undo {
             Some(_) => Undo::of_moves(&moves, &state.staging, &*self.disk)
-                .map_err(|error| Error::write(&state.batches[0].unit, error))?,
+                .map_err(|error| FileError::write(&state.batches[0].unit, error))?,
             None => Undo::default(),
         };
         let done = state.staging.commit(moves);
@@ -570,7 +570,7 @@ const WAIT: Duration = Duration::from_millis(50);
 
 impl State {
     /// What is to be moved, after a last look whether anybody changed a target meanwhile.
-    fn moves(&mut self, policy: &Policy, disk: &dyn FileSystem) -> Result<Vec<Move>, Error> {
+    fn moves(&mut self, policy: &Policy, disk: &dyn FileSystem) -> Result<Vec<Move>, FileError> {
         let mut moves = Vec::new();
         for files in self.batches.clone() {
             for target in &files.targets {
@@ -578,7 +578,7 @@ impl State {
                 if let (Some(place), Some(after)) = (&target.place, staged) {
                     target.check_replaceable()?;
                     if target.is_precious {
-                        disk.sync(&place.path).map_err(|error| Error::write(&target.path, error))?;
+                        disk.sync(&place.path).map_err(|error| FileError::write(&target.path, error))?;
                     }
                     moves.push(target.to_move(place, Some(after)));
                 }
@@ -611,8 +611,8 @@ impl State {
         unit: &Path,
         text: Option<Vec<u8>>,
         disk: &dyn FileSystem,
-    ) -> Result<Option<Move>, Error> {
-        let before = read_if_there(disk, path).map_err(|error| Error::write(path, error))?;
+    ) -> Result<Option<Move>, FileError> {
+        let before = read_if_there(disk, path).map_err(|error| FileError::write(path, error))?;
         if before == text {
             return Ok(None);
         }
@@ -621,7 +621,8 @@ impl State {
         let folder = self.staging.position(folder_of(unit)).expect("it was opened for the unit");
         if let Some(text) = &text {
             let staged = self.staging.staged_file(folder, number);
-            with_interrupt_gate(|| disk.write(&staged, text)).map_err(|error| Error::write(path, error))?;
+            with_interrupt_gate(|| disk.write(&staged, text))
+                .map_err(|error| FileError::write(path, error))?;
         }
         let file = Path::new(super::HIDDEN_FOLDER).join(path.file_name().unwrap_or_default());
         let digest = |bytes: Option<Vec<u8>>| bytes.map(|bytes| Digest::of(&bytes));
@@ -654,9 +655,9 @@ impl PlannedFile {
     }
 
     /// Refuses a target that changed since it was read, or that the system would not let go.
-    fn check_replaceable(&self) -> Result<(), Error> {
-        let fault = |problem: WriteProblem| Error::write(&self.path, problem);
-        let stamp = FileStamp::read(&self.path).map_err(|error| Error::write(&self.path, error))?;
+    fn check_replaceable(&self) -> Result<(), FileError> {
+        let fault = |problem: WriteProblem| FileError::write(&self.path, problem);
+        let stamp = FileStamp::read(&self.path).map_err(|error| FileError::write(&self.path, error))?;
         let is_same = match (stamp, self.before) {
             (None, None) => true,
             (Some(stamp), Some(before)) => {
@@ -672,7 +673,7 @@ impl PlannedFile {
         if metadata.permissions().readonly() {
             return Err(fault(WriteProblem::ReadOnly));
         }
-        check_not_open(&self.path).map_err(|error| Error::write(&self.path, error))
+        check_not_open(&self.path).map_err(|error| FileError::write(&self.path, error))
     }
 }
 
@@ -695,12 +696,12 @@ impl Batch {
     ///
     /// # Errors
     /// If the bytes can't be written.
-    pub fn stage(&self, index: usize, bytes: &[u8]) -> Result<(), Error> {
+    pub fn stage(&self, index: usize, bytes: &[u8]) -> Result<(), FileError> {
         self.stage_picture(index, bytes, None)
     }
 
     /// The same, but a target that has these bytes already is written again: it is to be younger than what it lists.
-    pub(crate) fn stage_fresh(&self, index: usize, bytes: &[u8]) -> Result<(), Error> {
+    pub(crate) fn stage_fresh(&self, index: usize, bytes: &[u8]) -> Result<(), FileError> {
         let digest = Digest::of(bytes);
         self.record(index, digest, None);
         self.write_always(index, bytes, digest)
@@ -712,14 +713,14 @@ impl Batch {
         index: usize,
         bytes: &[u8],
         pixels: Option<Digest>,
-    ) -> Result<(), Error> {
+    ) -> Result<(), FileError> {
         let digest = Digest::of(bytes);
         self.record(index, digest, pixels);
         self.write(index, bytes, digest)
     }
 
     /// Stages a manifest: its text, and the text it would have without hand work.
-    pub(crate) fn stage_manifest(&self, index: usize, text: &[u8], base: &[u8]) -> Result<(), Error> {
+    pub(crate) fn stage_manifest(&self, index: usize, text: &[u8], base: &[u8]) -> Result<(), FileError> {
         self.record(index, Digest::of(base), None);
         *lock(&self.files.base) = Some(String::from_utf8_lossy(base).into_owned());
         self.write(index, text, Digest::of(text))
@@ -731,7 +732,7 @@ impl Batch {
     }
 
     /// Stages a person's own change: the ledger goes on saying what was there before.
-    pub(crate) fn stage_hand_work(&self, index: usize, bytes: &[u8]) -> Result<(), Error> {
+    pub(crate) fn stage_hand_work(&self, index: usize, bytes: &[u8]) -> Result<(), FileError> {
         self.write(index, bytes, Digest::of(bytes))
     }
 
@@ -750,14 +751,14 @@ impl Batch {
         lock(&self.files.targets[index].outcome).entry = Some((digest, pixels));
     }
 
-    fn write(&self, index: usize, bytes: &[u8], digest: Digest) -> Result<(), Error> {
+    fn write(&self, index: usize, bytes: &[u8], digest: Digest) -> Result<(), FileError> {
         if holds(&self.files.targets[index].path, bytes) {
             return Ok(());
         }
         self.write_always(index, bytes, digest)
     }
 
-    fn write_always(&self, index: usize, bytes: &[u8], digest: Digest) -> Result<(), Error> {
+    fn write_always(&self, index: usize, bytes: &[u8], digest: Digest) -> Result<(), FileError> {
         let PlannedFile { path, place, outcome, .. } = &self.files.targets[index];
         let Some(place) = place else {
             // In a dry run it only counts that it would be another file.
@@ -768,7 +769,7 @@ impl Batch {
             return Ok(());
         };
         let written = with_interrupt_gate(|| self.disk.write(&place.path, bytes));
-        written.map_err(|error| Error::write(path, error))?;
+        written.map_err(|error| FileError::write(path, error))?;
         self.staged.add(path, &place.path);
         lock(outcome).staged = Some(digest);
         Ok(())
@@ -838,7 +839,7 @@ mod tests {
         names
     }
 
-    fn write(path: &Path, bytes: &[u8], policy: Policy) -> Result<(), Error> {
+    fn write(path: &Path, bytes: &[u8], policy: Policy) -> Result<(), FileError> {
         let run = Transaction::new(policy);
         run.plan(&[path.to_owned()], &[])?.stage(0, bytes)?;
         run.commit()
@@ -884,13 +885,13 @@ mod tests {
         assert_eq!(plan("new.png", &Policy::default()).unwrap().removed, [path("ours.png")]);
         for name in ["edited.png", "text.txt"] {
             let error = plan(name, &Policy::default()).unwrap_err();
-            assert!(matches!(error, Error::Write { problem: WriteProblem::NotOurs, .. }));
+            assert!(matches!(error, FileError::Write { problem: WriteProblem::NotOurs, .. }));
             assert!(plan(name, &force).is_ok());
         }
         let run = Transaction::new(force);
         run.add_sources(&[path("ours.png")]);
         let error = run.plan(&[path("ours.png")], &[]).unwrap_err();
-        assert!(matches!(error, Error::Write { problem: WriteProblem::IsSource, .. }));
+        assert!(matches!(error, FileError::Write { problem: WriteProblem::IsSource, .. }));
     }
 
     #[test]
@@ -903,7 +904,7 @@ mod tests {
         fs::write(&path, "a,b,mine").unwrap();
         let refused = |policy| {
             let outcome = write(&path, b"a", policy);
-            matches!(outcome, Err(Error::Write { problem: WriteProblem::NotOurs, .. }))
+            matches!(outcome, Err(FileError::Write { problem: WriteProblem::NotOurs, .. }))
         };
         assert!(refused(Policy::default()));
         write(&path, b"a", Policy { force: true, ..Policy::default() }).unwrap();
@@ -925,7 +926,7 @@ mod tests {
         second.stage(0, b"b").unwrap();
         second.stage(1, b"c").unwrap();
         let error = run.plan(&[path("a.txt")], &[]).unwrap_err();
-        assert!(matches!(error, Error::Write { problem: WriteProblem::TwoSteps, .. }));
+        assert!(matches!(error, FileError::Write { problem: WriteProblem::TwoSteps, .. }));
         assert!(!path("a.txt").exists());
         run.commit().unwrap();
         assert_eq!(listing(folder.path()), ["a.txt", "c.txt", "deep"]);
@@ -941,7 +942,10 @@ mod tests {
         });
         write(&path, b"a", recipe("a.toml")).unwrap();
         let error = write(&path, b"b", recipe("b.toml")).unwrap_err();
-        assert!(matches!(error, Error::Write { problem: WriteProblem::OtherRecipe { .. }, .. }), "{error}");
+        assert!(
+            matches!(error, FileError::Write { problem: WriteProblem::OtherRecipe { .. }, .. }),
+            "{error}"
+        );
         // One that is gone writes nothing any more.
         fs::remove_file(folder.path().join("a.toml")).unwrap();
         write(&path, b"b", recipe("b.toml")).unwrap();
@@ -956,7 +960,7 @@ mod tests {
         permissions.set_readonly(true);
         fs::set_permissions(&path, permissions).unwrap();
         let error = write(&path, b"b", Policy::default()).unwrap_err();
-        assert!(matches!(error, Error::Write { problem: WriteProblem::ReadOnly, .. }), "{error}");
+        assert!(matches!(error, FileError::Write { problem: WriteProblem::ReadOnly, .. }), "{error}");
         assert_eq!(fs::read(&path).unwrap(), b"a");
     }
 }

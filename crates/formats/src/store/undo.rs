@@ -11,7 +11,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use crate::Error;
+use crate::FileError;
 use crate::store::file_system::{FileSystem, OsFileSystem, read_if_there};
 use crate::store::journal::Move;
 use crate::store::staging::{Staging, with_interrupt_gate};
@@ -97,10 +97,11 @@ impl Undo {
     ///
     /// # Errors
     /// If one can't be read.
-    pub fn changed_since(&self) -> Result<Vec<PathBuf>, Error> {
+    pub fn changed_since(&self) -> Result<Vec<PathBuf>, FileError> {
         let mut changed = Vec::new();
         for Change { file, after, .. } in self.files.iter().filter(|change| !is_record(&change.file)) {
-            let current = read_if_there(&OsFileSystem, file).map_err(|error| Error::write(file, error))?;
+            let current =
+                read_if_there(&OsFileSystem, file).map_err(|error| FileError::write(file, error))?;
             if current.map(|bytes| Digest::of(&bytes)) != *after {
                 changed.push(file.clone());
             }
@@ -113,19 +114,19 @@ impl Undo {
     ///
     /// # Errors
     /// If a file can't be put in its place.
-    pub fn restore(&self) -> Result<(Vec<PathBuf>, Vec<PathBuf>), Error> {
+    pub fn restore(&self) -> Result<(Vec<PathBuf>, Vec<PathBuf>), FileError> {
         self.restore_on(&(Arc::new(OsFileSystem) as Arc<dyn FileSystem>))
     }
 
     pub(super) fn restore_on(
         &self,
         disk: &Arc<dyn FileSystem>,
-    ) -> Result<(Vec<PathBuf>, Vec<PathBuf>), Error> {
+    ) -> Result<(Vec<PathBuf>, Vec<PathBuf>), FileError> {
         let mut staging = Staging::new(Arc::clone(disk));
         let mut moves = Vec::new();
         let (mut back, mut removed) = (Vec::new(), Vec::new());
         for (number, Change { file, before, .. }) in self.files.iter().enumerate() {
-            let fault = |error| Error::write(file, error);
+            let fault = |error| FileError::write(file, error);
             let current = read_if_there(&**disk, file).map_err(fault)?;
             if current == *before {
                 continue;

@@ -16,7 +16,7 @@ use crate::build::recipe_sprite::RecipeSprite;
 use crate::build::run::TaggedObserver;
 use crate::build::{Build, BuildObserver};
 use crate::options::{CheckOptions, RecipeRule};
-use crate::recipe::{Atlas, Located, Location};
+use crate::recipe::{AtlasRecipe, Located, Location};
 use crate::steps::{CheckReport, check, pack};
 use crate::{Context, Error, NoopObserver, Source};
 
@@ -156,7 +156,7 @@ impl Build {
         observer: &dyn BuildObserver,
     ) -> Result<Option<RecipeFinding>, Error> {
         let Some(Located { value: limit, span }) = &self.graph.recipe.check.pages else { return Ok(None) };
-        let Atlas { name, options, .. } = self.graph.atlas(atlas);
+        let AtlasRecipe { name, options, .. } = self.graph.atlas(atlas);
         let used =
             self.figures_in(atlas).into_iter().map(|figure| self.frames_of(figure, limits, &NoopObserver));
         let set = FrameSet::merge(used.collect::<Result<Vec<_>, _>>()?)?;

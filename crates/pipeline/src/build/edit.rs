@@ -47,7 +47,7 @@ impl Build {
         // From here on the files are held against what they were; until here nobody may have changed the recipe.
         if !self.is_current() {
             let (path, problem) = (edited.file, WriteProblem::ChangedMeanwhile);
-            return Err(Error::File(shibori_formats::Error::Write { path, problem }));
+            return Err(Error::File(shibori_formats::FileError::Write { path, problem }));
         }
         if list.is_some() {
             batch.stage(0, per_frame.as_bytes())?;

@@ -14,7 +14,7 @@ use crate::build::graph::{Graph, ResolvedSprite, Target, TargetKind, TargetSourc
 use crate::build::locations::located;
 use crate::build::sources::slashed;
 use crate::options::{ClipCommand, ClipEdits, FilterOption, PackOptions, SliceOptions};
-use crate::recipe::{FrameRecipe, Sprite};
+use crate::recipe::{FrameRecipe, SpriteRecipe};
 use crate::steps::{
     SpriteInput, View, edit_clips, export, pack, replace_clip_frames, slice_manifests, slice_sprite,
     stage_atlases, stage_export, stage_set,
@@ -34,7 +34,7 @@ pub(super) fn make_frames(
 
 /// The frames of a sprite that is called `name`, of these files for each of its parts.
 pub(super) fn frames_of(
-    sprite: &Sprite,
+    sprite: &SpriteRecipe,
     name: &Name,
     parts: &[Vec<PathBuf>],
     cx: &Context<'_>,

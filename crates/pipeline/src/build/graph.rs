@@ -18,7 +18,7 @@ use crate::build::sources::{
 };
 use crate::paths::normal;
 use crate::recipe::{
-    Atlas, FrameRecipe, Located, Recipe, RecipeError, RecipeErrorKind, Span, Sprite, closest_name,
+    AtlasRecipe, FrameRecipe, Located, Recipe, RecipeError, RecipeErrorKind, Span, SpriteRecipe, closest_name,
 };
 use crate::steps::View;
 use crate::steps::starter;
@@ -126,15 +126,15 @@ impl Graph {
         normalize(&self.recipe.out.value)
     }
 
-    pub(super) fn sprite(&self, figure: usize) -> &Sprite {
+    pub(super) fn sprite(&self, figure: usize) -> &SpriteRecipe {
         &self.recipe.sprites[self.figures[figure].sprite]
     }
 
-    pub(super) fn atlas(&self, atlas: usize) -> &Atlas {
+    pub(super) fn atlas(&self, atlas: usize) -> &AtlasRecipe {
         &self.recipe.atlases[atlas]
     }
 
-    pub(super) fn atlas_target(&self, atlas: &Atlas) -> PathBuf {
+    pub(super) fn atlas_target(&self, atlas: &AtlasRecipe) -> PathBuf {
         let path = self.out().join(&atlas.file.value);
         let stem = atlas_stem(&path).unwrap_or_else(|| atlas.name.value.clone());
         normal(&path.with_file_name(stem))
@@ -151,7 +151,7 @@ impl Graph {
             let at = left.remove(next);
             let sprite = &self.recipe.sprites[at];
             let has_own = |name: &str| {
-                let own = |other: &Sprite| other.pattern.as_ref() == Some(&sprite.name.value);
+                let own = |other: &SpriteRecipe| other.pattern.as_ref() == Some(&sprite.name.value);
                 self.recipe.sprites.iter().any(|other| own(other) && other.name.value == name)
             };
             for (name, parts) in self.named_parts(sprite, producers)? {
@@ -187,7 +187,7 @@ impl Graph {
     }
 
     /// The folder in which the set of a sprite of a name goes, from the recipe's.
-    pub(super) fn set_of(&self, sprite: &Sprite, name: &str) -> Option<PathBuf> {
+    pub(super) fn set_of(&self, sprite: &SpriteRecipe, name: &str) -> Option<PathBuf> {
         let set = sprite.set.as_ref()?.value.to_string_lossy();
         Some(normal(&self.out().join(set.replace('*', name))))
     }
@@ -203,7 +203,7 @@ impl Graph {
     }
 
     /// The names that a sprite's table stands for, each with the files of its parts.
-    fn named_parts(&self, sprite: &Sprite, producers: &Producers) -> Result<Vec<Named>, RecipeError> {
+    fn named_parts(&self, sprite: &SpriteRecipe, producers: &Producers) -> Result<Vec<Named>, RecipeError> {
         let name = &sprite.name.value;
         let mut parts: Vec<Vec<SourceMatch>> = Vec::new();
         for part in &sprite.making.parts {
@@ -319,7 +319,12 @@ impl Graph {
     }
 
     /// Every file that a figure is made of, outputs of other steps aside.
-    fn inputs_of(&self, parts: &[Vec<PathBuf>], sprite: &Sprite, producers: &Producers) -> Vec<PathBuf> {
+    fn inputs_of(
+        &self,
+        parts: &[Vec<PathBuf>],
+        sprite: &SpriteRecipe,
+        producers: &Producers,
+    ) -> Vec<PathBuf> {
         let made = |path: &&PathBuf| producers.get(&normal(path)).is_none();
         let mut inputs: Vec<PathBuf> =
             parts.iter().flatten().filter(made).flat_map(|path| files_of(&self.base, path)).collect();
@@ -349,7 +354,7 @@ impl Graph {
                 one.name.value = filled(&atlas.name.value);
                 one.sprites = vec![Located { value: name.to_owned(), span: atlas.name.span.clone() }];
                 one.file.value = PathBuf::from(filled(&atlas.file.value.to_string_lossy()));
-                if atlases.iter().any(|other: &Atlas| other.name.value == one.name.value) {
+                if atlases.iter().any(|other: &AtlasRecipe| other.name.value == one.name.value) {
                     let fault = RecipeErrorKind::TwoAtlases { name: one.name.value };
                     return Err(self.recipe.error_at(&atlas.name.span, fault));
                 }
@@ -408,7 +413,7 @@ impl Graph {
     }
 
     /// The figures that an atlas uses, each once, in the order in which it names them.
-    fn sprites_used(&self, atlas: &Atlas) -> Result<Vec<usize>, RecipeError> {
+    fn sprites_used(&self, atlas: &AtlasRecipe) -> Result<Vec<usize>, RecipeError> {
         let mut used = Vec::new();
         for wanted in &atlas.sprites {
             let pattern = glob::Pattern::new(&wanted.value).map_err(|error| {

@@ -11,7 +11,7 @@ use shibori_core::{FrameSet, Name};
 use crate::build::execution::frames_of;
 use crate::build::graph::Graph;
 use crate::options::{AdjustOptions, ClipEdits, FilterOption, recipe_tables, toml_key, toml_string};
-use crate::recipe::{ClipOverride, Located, Sprite};
+use crate::recipe::{ClipOverride, Located, SpriteRecipe};
 use crate::remedy::RecipeKeys;
 use crate::{Context, Error, NoopObserver};
 
@@ -19,7 +19,7 @@ use crate::{Context, Error, NoopObserver};
 #[derive(Clone, Debug)]
 pub struct RecipeSprite {
     name: Name,
-    sprite: Sprite,
+    sprite: SpriteRecipe,
     parts: Vec<Vec<PathBuf>>,
     base: PathBuf,
 }

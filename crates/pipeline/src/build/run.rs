@@ -179,7 +179,7 @@ impl Build {
         folders.iter().try_for_each(|folder| {
             let folder = self.graph.base.join(folder);
             store::finish_interrupted(&folder).map_err(|error| {
-                Error::File(shibori_formats::Error::Write { path: folder, problem: error.into() })
+                Error::File(shibori_formats::FileError::Write { path: folder, problem: error.into() })
             })
         })
     }

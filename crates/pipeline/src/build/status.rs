@@ -247,7 +247,7 @@ fn digest(graph: &Graph, at: usize, hashes: &HashMap<&PathBuf, Digest>, done: &m
 
 fn unreadable(path: &Path, error: std::io::Error) -> Error {
     let problem = shibori_formats::ReadProblem::Io(error.into());
-    Error::File(shibori_formats::Error::Read { path: path.to_owned(), problem })
+    Error::File(shibori_formats::FileError::Read { path: path.to_owned(), problem })
 }
 
 impl Build {

@@ -243,7 +243,8 @@ pub enum RecipeRule {
 
 impl RecipeRule {
     /// All of them, in the order in which findings are listed.
-    pub const ALL: [Self; 4] = [Self::MissingClip, Self::UnequalClips, Self::UnusedFrame, Self::TooManyPages];
+    pub const ALL: &'static [Self] =
+        &[Self::MissingClip, Self::UnequalClips, Self::UnusedFrame, Self::TooManyPages];
 
     /// Its id.
     pub fn id(self) -> &'static str {
@@ -264,11 +265,11 @@ impl FromStr for Allowance {
             Some((id, place)) => (id.trim(), Some(place.trim().to_owned())),
             None => (text.trim(), None),
         };
-        let of_recipe = RecipeRule::ALL.into_iter().find(|rule| rule.id() == id).map(AnyRule::Recipe);
+        let of_recipe = RecipeRule::ALL.iter().copied().find(|rule| rule.id() == id).map(AnyRule::Recipe);
         let rule = match of_recipe {
             Some(rule) => rule,
             None => AnyRule::Frames(id.parse::<Rule>().map_err(|error| {
-                let more = RecipeRule::ALL.map(RecipeRule::id).join(", ");
+                let more = RecipeRule::ALL.iter().map(|rule| rule.id()).collect::<Vec<_>>().join(", ");
                 format!("{error}; and for recipes: {more}")
             })?),
         };

@@ -16,7 +16,7 @@ use crate::recipe::{Defaults, wrong_value};
 
 /// An atlas.
 #[derive(Clone, Debug)]
-pub struct Atlas {
+pub struct AtlasRecipe {
     /// Its name.
     pub name: Located<String>,
     /// The sprites in it: names and patterns of them.
@@ -39,7 +39,7 @@ pub(super) fn read<'t>(
     name: &Located<String>,
     table: Table<'t>,
     defaults: &Defaults<'t>,
-) -> Result<Atlas, RecipeError> {
+) -> Result<AtlasRecipe, RecipeError> {
     let text = table.text();
     // With a star, there is one atlas for each sprite.
     if let Some(why) = portability_problem(&name.value.replace('*', "x")) {
@@ -84,7 +84,7 @@ pub(super) fn read<'t>(
     })?;
     let (exports, previews) = (exports(&mut table)?, previews(&mut table, &defaults.preview)?);
     table.finish()?;
-    Ok(Atlas { name: name.clone(), sprites, options, settings, keeps_places, file, exports, previews })
+    Ok(AtlasRecipe { name: name.clone(), sprites, options, settings, keeps_places, file, exports, previews })
 }
 
 /// `keep-places = true`: those of the atlas that is there. A path stays an option of packing.

@@ -27,12 +27,12 @@ use std::path::{Path, PathBuf};
 
 use shibori_core::Name;
 
-pub use atlas::Atlas;
+pub use atlas::AtlasRecipe;
 pub use check::Expectations;
 pub use error::{RecipeError, RecipeErrorKind};
 pub use output::{Export, Preview};
 pub(crate) use shibori_core::closest_name;
-pub use sprite::{ClipOverride, FrameRecipe, Sprite, SpriteSource};
+pub use sprite::{ClipOverride, FrameRecipe, SpriteRecipe, SpriteSource};
 pub use table::{Located, Settings};
 pub use text::{Location, RecipeText, Span};
 pub use write::{separate_tables, slice_line, sources_in, string_or_list};
@@ -81,9 +81,9 @@ pub struct Recipe {
     /// The folder of all outputs, from the recipe's.
     pub out: Located<PathBuf>,
     /// Sprites, in order.
-    pub sprites: Vec<Sprite>,
+    pub sprites: Vec<SpriteRecipe>,
     /// Atlases, in order.
-    pub atlases: Vec<Atlas>,
+    pub atlases: Vec<AtlasRecipe>,
     /// What is expected of all of them.
     pub check: Expectations,
 }

@@ -20,7 +20,7 @@ use crate::recipe::{Defaults, name_of, wrong_value};
 
 /// A sprite, or several that are made alike.
 #[derive(Clone, Debug)]
-pub struct Sprite {
+pub struct SpriteRecipe {
     /// Its name; a `*` in it stands for what a `*` of its source stands for, once for each file.
     pub name: Located<String>,
     /// The name of the pattern's table that this one overrides, if it does.
@@ -83,7 +83,7 @@ pub(super) fn read<'t>(
     pattern: Option<&str>,
     mut table: Table<'t>,
     defaults: &Defaults<'t>,
-) -> Result<Sprite, RecipeError> {
+) -> Result<SpriteRecipe, RecipeError> {
     let text = table.text();
     name_of(&Located { value: name.value.replace('*', "x"), span: name.span.clone() }, text)?;
     let slice = table.group_table("slice", fields::<CutOptions>())?.layer_over(&defaults.slice);
@@ -125,7 +125,7 @@ pub(super) fn read<'t>(
     let check = of_sprite(table.group_table("check", fields::<CheckOptions>())?, &defaults.check)?;
     table.finish()?;
     let (name, pattern) = (name.clone(), pattern.map(str::to_owned));
-    Ok(Sprite { name, pattern, except, settings, making, own, edits, set, exports, previews, check })
+    Ok(SpriteRecipe { name, pattern, except, settings, making, own, edits, set, exports, previews, check })
 }
 
 /// `set = "sets/koi"`, or `set = true` for a folder of the sprite's name.

@@ -35,7 +35,7 @@ pub struct Adjusted {
     /// What each step of mending changed.
     pub mended: Vec<CleanReport>,
     /// The frames that were meant, in their order.
-    pub frames: Vec<FrameChange>,
+    pub frames: Vec<FrameAdjustment>,
     /// What boxes of whole clips cover.
     pub covered: Vec<BoxCover>,
     /// Blank frames that were left out.
@@ -44,7 +44,7 @@ pub struct Adjusted {
 
 /// What became of one frame.
 #[derive(Clone, Debug)]
-pub struct FrameChange {
+pub struct FrameAdjustment {
     /// The frame as it is now.
     pub frame: Frame,
     /// What is not as it was.
@@ -149,10 +149,10 @@ pub fn stage_adjusted(
     })
 }
 
-fn frame_changes(before: &FrameSet, after: &FrameSet, shifts: &[Shift]) -> Vec<FrameChange> {
+fn frame_changes(before: &FrameSet, after: &FrameSet, shifts: &[Shift]) -> Vec<FrameAdjustment> {
     let pairs = before.frames().iter().zip(after.frames()).enumerate();
     pairs
-        .map(|(at, (old, new))| FrameChange {
+        .map(|(at, (old, new))| FrameAdjustment {
             frame: new.clone(),
             changes: changes(old, new),
             shift: shifts.get(at).copied(),

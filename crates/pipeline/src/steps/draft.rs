@@ -115,7 +115,7 @@ pub fn draft(sources: &[PathBuf], out: &Path, cx: &Context<'_>) -> Result<Draft,
     }
     if draft.sprites.is_empty() {
         let (path, problem) = (sources[0].clone(), ReadProblem::NoImages);
-        return Err(first.unwrap_or(Error::File(shibori_formats::Error::Read { path, problem })));
+        return Err(first.unwrap_or(Error::File(shibori_formats::FileError::Read { path, problem })));
     }
     draft.sprites = merge_alike(draft.sprites, &found);
     for at in 0..draft.sprites.len() {
@@ -125,7 +125,7 @@ pub fn draft(sources: &[PathBuf], out: &Path, cx: &Context<'_>) -> Result<Draft,
 }
 
 fn is_missing(error: &Error) -> bool {
-    matches!(error, Error::File(shibori_formats::Error::Read { problem: ReadProblem::NotFound, .. }))
+    matches!(error, Error::File(shibori_formats::FileError::Read { problem: ReadProblem::NotFound, .. }))
 }
 
 /// Folders in folders: deeper is a mistake.

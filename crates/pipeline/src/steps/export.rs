@@ -107,11 +107,11 @@ impl Wanted {
             return Ok(Self::Template { name: path.to_owned(), source, ending });
         }
         let text = read_bytes(&file, cx.limits()).map_err(|error| match error {
-            shibori_formats::Error::Read { problem: ReadProblem::NotFound, .. } => {
+            shibori_formats::FileError::Read { problem: ReadProblem::NotFound, .. } => {
                 Error::ExportInput(ExportInputError::NoTemplate { template: path.to_owned() })
             }
-            shibori_formats::Error::Read { problem, .. } => {
-                Error::File(shibori_formats::Error::Read { path: path.to_owned(), problem })
+            shibori_formats::FileError::Read { problem, .. } => {
+                Error::File(shibori_formats::FileError::Read { path: path.to_owned(), problem })
             }
             error => error.into(),
         })?;

@@ -40,7 +40,7 @@ pub fn guide_sheet(options: &GuideOptions, output: &Path, cx: &Context<'_>) -> R
     let _room = cx.check_memory(SizeCause::Cells, pixels.saturating_mul(LAYERS))?;
     let path = cx.resolve(output);
     let too_large =
-        || shibori_formats::Error::write(&path, WriteProblem::TooLong { longest: Guide::LONGEST });
+        || shibori_formats::FileError::write(&path, WriteProblem::TooLong { longest: Guide::LONGEST });
     let size = guide.size().ok_or_else(too_large)?;
     let drawn = || draw_guide(&guide).unwrap_or_default();
     encode::guide_sheet(&path, drawn, || guide_svg(&guide).unwrap_or_default(), cx.transaction())?;

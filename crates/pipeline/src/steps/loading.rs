@@ -10,7 +10,7 @@ use shibori_formats::decode::{
     sprite_name,
 };
 use shibori_formats::manifest::SET_FILE;
-use shibori_formats::{Error as File, ReadProblem};
+use shibori_formats::{FileError, ReadProblem};
 
 use tracing::{debug, info_span};
 
@@ -69,7 +69,7 @@ fn load_with(from: &Source, limits: &ReadOptions, cx: &Context<'_>) -> Result<Fr
         Source::Sheet { name, pixels } => {
             let sprite = sprite_name(Path::new(name))?;
             let set = frames_of_still(pixels.clone(), &sprite, sprite.clone(), name);
-            return Ok(set.map_err(|problem| File::Read { path: name.into(), problem })?);
+            return Ok(set.map_err(|problem| FileError::Read { path: name.into(), problem })?);
         }
     };
     let _span = info_span!("read", source = %path.display_slashed()).entered();
@@ -126,11 +126,11 @@ pub(crate) fn report_total_memory<T>(
     cx: &Context<'_>,
 ) -> Result<T, Error> {
     result.map_err(|error| match error {
-        Error::File(File::Read { path, problem: ReadProblem::Memory(over) }) => {
+        Error::File(FileError::Read { path, problem: ReadProblem::Memory(over) }) => {
             let paths: Vec<PathBuf> = paths.iter().map(|path| cx.resolve(path)).collect();
             let need = memory_for(&paths).max(over.need.saturating_add(over.taken));
             let problem = ReadProblem::Memory(OverBudget { need, taken: 0, ..over });
-            Error::File(File::Read { path, problem })
+            Error::File(FileError::Read { path, problem })
         }
         error => error,
     })

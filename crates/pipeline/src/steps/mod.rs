@@ -19,7 +19,7 @@ mod slice;
 mod slice_sources;
 mod unpack;
 
-pub use adjust::{AdjustTarget, Adjusted, ChangedProperty, FrameChange, adjust, stage_adjusted};
+pub use adjust::{AdjustTarget, Adjusted, ChangedProperty, FrameAdjustment, adjust, stage_adjusted};
 pub use check::{CheckReport, FindingGroup, check};
 pub use clip::{ClipOutcome, clip, edit_clips};
 pub(crate) use clip_override::replace_clip_frames;

@@ -3,9 +3,9 @@
 use std::collections::HashMap;
 use std::path::{Component, Path, PathBuf};
 
-use shibori_core::{FrameSet, Name, SetError, Source as FrameSource};
+use shibori_core::{FrameSet, FrameSource, Name, SetError};
 use shibori_formats::decode::sprite_name;
-use shibori_formats::{Error as File, ReadProblem};
+use shibori_formats::{FileError, ReadProblem};
 
 use crate::paths::full;
 use crate::steps::loading::load_all;
@@ -86,7 +86,7 @@ pub(super) fn with_folder(set: FrameSet, folder: &str) -> Result<FrameSet, SetEr
 /// If sources can't be merged because they share a sprite: an error that names it and them.
 pub(super) fn name_shared(error: Error, sources: &[Source], cx: &Context<'_>) -> Error {
     let sprite = match &error {
-        Error::File(File::Read { problem: ReadProblem::Set(shared), .. }) | Error::Set(shared) => {
+        Error::File(FileError::Read { problem: ReadProblem::Set(shared), .. }) | Error::Set(shared) => {
             match shared {
                 SetError::TwoFrames { sprite, .. } | SetError::TwoClips { sprite, .. } => sprite.clone(),
                 _ => return error,

@@ -51,7 +51,7 @@ pub(crate) fn flattened(path: &Path, painting: &LayeredImage, cx: &Context<'_>) 
     for remark in painting.remarks(&file_name(path)) {
         cx.notify(Notice::Read(remark));
     }
-    let read = |problem| Error::File(shibori_formats::Error::Read { path: path.to_owned(), problem });
+    let read = |problem| Error::File(shibori_formats::FileError::Read { path: path.to_owned(), problem });
     painting.flattened(cx.limits()).map_err(read)
 }
 

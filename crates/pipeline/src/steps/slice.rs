@@ -10,8 +10,8 @@ use shibori_core::cut::{
 };
 use shibori_core::pack::PageGrid;
 use shibori_core::{
-    Background, Cell, Frame, FrameError, FrameSet, Name, NameTemplate, Pixels, Rect, SetError, SignedRect,
-    Size, Source as FrameSource, UVec2,
+    Background, Cell, Frame, FrameError, FrameSet, FrameSource, Name, NameTemplate, Pixels, Rect, SetError,
+    SignedRect, Size, UVec2,
 };
 use shibori_formats::DisplaySlashed;
 use shibori_formats::ReadProblem;
@@ -735,7 +735,7 @@ fn frame_set(path: &Path, frames: Result<Vec<Frame>, FrameError>) -> Result<Fram
 }
 
 fn read_error(path: &Path, problem: ReadProblem) -> Error {
-    Error::File(shibori_formats::Error::Read { path: path.to_owned(), problem })
+    Error::File(shibori_formats::FileError::Read { path: path.to_owned(), problem })
 }
 
 pub(super) fn file_name(path: &Path) -> String {

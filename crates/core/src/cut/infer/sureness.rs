@@ -60,7 +60,7 @@ pub enum Doubt {
 
 impl Doubt {
     /// Every doubt.
-    pub const ALL: [Self; 13] = [
+    pub const ALL: &'static [Self] = &[
         Self::Blank,
         Self::FewCells,
         Self::LittleEvidence,

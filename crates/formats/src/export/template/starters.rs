@@ -25,7 +25,7 @@ macro_rules! starter {
 }
 
 /// All of them.
-pub const BUILTIN_TEMPLATES: [BuiltinTemplate; 7] = [
+pub const BUILTIN_TEMPLATES: &[BuiltinTemplate] = &[
     starter!("c", "atlas.h.j2", "a C99 header: tables of frames, steps and clips, and an enum of each"),
     starter!("lua", "atlas.lua.j2", "a Lua module that returns one table"),
     starter!("typescript", "atlas.ts.j2", "a TypeScript module with types and constants"),

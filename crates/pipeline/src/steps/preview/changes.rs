@@ -89,7 +89,7 @@ impl Comparison {
         let name = set.frames()[at].name().to_string();
         let mut pictures = Vec::new();
         for (what, image) in images.into_iter().filter_map(|(what, image)| Some((what, image?))) {
-            let wrong = |problem| shibori_formats::Error::write(Path::new(&name), problem);
+            let wrong = |problem| shibori_formats::FileError::write(Path::new(&name), problem);
             pictures.push((what, encode::png(&image).map_err(wrong)?, [image.width(), image.height()]));
         }
         Ok(ChangedFrame { detail: change.describe(old, new), name, pictures })

@@ -7,7 +7,7 @@ use shibori_core::clip::{Clip, ClipSpec, FrameDuration};
 use shibori_formats::decode::manifest_of;
 use shibori_formats::manifest::replace_clips;
 use shibori_formats::{DisplaySlashed, encode};
-use shibori_report::{PageImage, Report};
+use shibori_report::{EmbeddedImage, Report};
 
 use crate::CommandLine;
 use crate::options::{ClipCommand, ClipOptions, HtmlOptions};
@@ -101,8 +101,8 @@ fn playing_all(set: FrameSet, source: &Source, cx: &Context<'_>) -> Result<Frame
     Ok(set.with_clips(clips)?)
 }
 
-fn encoded(page: Page) -> Result<PageImage, Error> {
+fn encoded(page: Page) -> Result<EmbeddedImage, Error> {
     let png = encode::png(&page.pixels.to_image());
-    let png = png.map_err(|problem| shibori_formats::Error::write(Path::new(&page.name), problem))?;
-    Ok(PageImage { name: page.name, png, bytes: page.bytes })
+    let png = png.map_err(|problem| shibori_formats::FileError::write(Path::new(&page.name), problem))?;
+    Ok(EmbeddedImage { name: page.name, png, bytes: page.bytes })
 }

@@ -164,7 +164,7 @@ fn page(
 }
 
 fn png(pixels: &Pixels, name: &str) -> Result<Vec<u8>, Error> {
-    let wrong = |problem| shibori_formats::Error::write(Path::new(name), problem);
+    let wrong = |problem| shibori_formats::FileError::write(Path::new(name), problem);
     Ok(encode::png(&pixels.to_image()).map_err(wrong)?)
 }
 

@@ -38,7 +38,7 @@ pub(super) fn pages_of(
 
 fn pages_of_manifest(source: &Path, cx: &Context<'_>) -> Result<Option<(Manifest, Vec<Page>)>, Error> {
     let Some(path) = manifest_of(source) else { return Ok(None) };
-    let wrong = |problem: ReadProblem| shibori_formats::Error::Read { path: path.clone(), problem };
+    let wrong = |problem: ReadProblem| shibori_formats::FileError::Read { path: path.clone(), problem };
     let text = cx.limits().staged.read(&path).map_err(|error| wrong(error.into()))?;
     let manifest = parse(&text).map_err(wrong)?;
     if manifest.pages.len() >= manifest.frames.len().max(2) {
