@@ -13,17 +13,7 @@
 //!
 //! This crate computes. It never opens a file, prints, reads a clock, or lets the order in which
 //! threads finish show in a result.
-//!
-//! ```
-//! use shibori_core::{cut, shape, Name, Pixels, Size};
-//!
-//! let sheet = Pixels::from_image(image::RgbaImage::from_pixel(64, 32, image::Rgba([9, 9, 9, 255])));
-//! let grid = cut::Grid::by_counts(sheet.size(), cut::Counts::new(2, 1)?, cut::Spacing::default(), false)?;
-//! let cut = cut::cut_cells(&sheet, &grid, &cut::CellChoice::default())?;
-//! assert_eq!(cut.cells.len(), 2);
-//! assert_eq!(cut.cells[1].pixels.size(), Size::new(32, 32));
-//! # Ok::<(), cut::CutError>(())
-//! ```
+#![doc = include_str!("../README.md")]
 
 pub mod changes;
 pub mod check;

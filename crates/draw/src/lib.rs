@@ -5,6 +5,7 @@
 //! atlas, [`draw_cut`] a cut before it is made, [`draw_changes`] what differs between two sets, [`draw_guide`] an empty sheet to draw on. Pictures have hard pixel
 //! edges and whole zoom factors, and labels never cover the art. Nothing drawn here is read back by anything, and
 //! nothing here reads or writes a file.
+#![doc = include_str!("../README.md")]
 
 mod animation;
 mod changes;

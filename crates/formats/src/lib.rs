@@ -6,6 +6,7 @@
 //!
 //! This crate computes nothing about frames (that is `shibori-core`) and prints nothing. Its errors hold
 //! paths and numbers; what to type instead is the program's business.
+#![doc = include_str!("../README.md")]
 
 pub mod decode;
 pub mod encode;

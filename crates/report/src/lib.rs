@@ -3,6 +3,7 @@
 //! `document` puts a page together; here is the one that plays all clips, with frames, pages and findings, one
 //! section per sprite; `light` is the table on which a cut or frames are tried. Both play with one script. Nothing is
 //! computed here that a manifest does not say.
+#![doc = include_str!("../README.md")]
 
 mod changes;
 mod document;
