@@ -1,50 +1,54 @@
 //! Keys of a manifest that this version does not use itself (the user's `extras` among them), carried along untouched from
-//! reading to writing. Nobody fills them on most frames and steps, so an empty one costs no more than a pointer.
+//! reading to writing.
 
-use serde_json::{Map, Value};
-
-/// Keys and values that are carried along.
-#[derive(Clone, Debug, Default, PartialEq)]
-pub struct ExtraFields(Option<Box<Map<String, Value>>>);
+/// Keys that are carried along, in order, each with its value as JSON text. Nothing here looks into a value.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct ExtraFields(Vec<(String, String)>);
 
 impl ExtraFields {
     /// Nothing.
     pub fn new() -> Self {
-        Self(None)
+        Self(Vec::new())
     }
 
     /// Whether nothing is carried.
     pub fn is_empty(&self) -> bool {
-        self.0.is_none()
+        self.0.is_empty()
+    }
+
+    /// Each key with its value.
+    pub fn iter(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.0.iter().map(|(key, value)| (key.as_str(), value.as_str()))
     }
 
     /// The value of a key.
-    pub fn get(&self, key: &str) -> Option<&Value> {
-        self.0.as_ref()?.get(key)
+    pub fn get(&self, key: &str) -> Option<&str> {
+        self.iter().find(|(known, _)| *known == key).map(|(_, value)| value)
     }
 
-    /// Sets the value of a key.
-    pub fn insert(&mut self, key: String, value: Value) {
-        self.0.get_or_insert_default().insert(key, value);
+    /// Sets the value of a key, a JSON text.
+    pub fn insert(&mut self, key: impl Into<String>, json: impl Into<String>) {
+        let (key, json) = (key.into(), json.into());
+        match self.0.iter_mut().find(|(known, _)| *known == key) {
+            Some((_, value)) => *value = json,
+            None => self.0.push((key, json)),
+        }
     }
 
     /// Adds what `other` has and this has not.
     pub fn insert_missing(&mut self, other: ExtraFields) {
-        let Some(other) = other.0 else { return };
-        let own = self.0.get_or_insert_default();
-        for (key, value) in *other {
-            own.entry(key).or_insert(value);
+        for (key, value) in other.0 {
+            if self.get(&key).is_none() {
+                self.insert(key, value);
+            }
         }
-    }
-
-    /// As a map of its own.
-    pub fn to_map(&self) -> Map<String, Value> {
-        self.0.as_deref().cloned().unwrap_or_default()
     }
 }
 
-impl From<Map<String, Value>> for ExtraFields {
-    fn from(map: Map<String, Value>) -> Self {
-        Self((!map.is_empty()).then(|| Box::new(map)))
+impl FromIterator<(String, String)> for ExtraFields {
+    fn from_iter<I: IntoIterator<Item = (String, String)>>(all: I) -> Self {
+        let mut fields = Self::new();
+        all.into_iter().for_each(|(key, json)| fields.insert(key, json));
+        fields
     }
 }

@@ -20,6 +20,12 @@ pub struct ChangesStyle {
     pub limits: PixelLimits,
 }
 
+impl Default for ChangesStyle {
+    fn default() -> Self {
+        Self { width: 1280, height: 4096, zoom: None, limits: PixelLimits::default() }
+    }
+}
+
 const MARGIN: u32 = 16;
 const GAP: u32 = 6;
 const ITEM_GAP: u32 = 24;

@@ -28,6 +28,12 @@ pub struct OnionStyle {
     pub limits: PixelLimits,
 }
 
+impl Default for OnionStyle {
+    fn default() -> Self {
+        Self { width: 1280, zoom: None, boxes: true, limits: PixelLimits::default() }
+    }
+}
+
 const RAMP: [[f64; 3]; 3] = [[84.0, 82.0, 200.0], [214.0, 88.0, 140.0], [252.0, 196.0, 82.0]];
 const MARGIN: u32 = 16;
 const HEADING: u32 = 44;

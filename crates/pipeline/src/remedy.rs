@@ -5,6 +5,7 @@
 //! structs that the commands take. Nothing is written to disk here.
 
 use std::collections::{HashMap, HashSet};
+use std::fmt;
 use std::path::{Path, PathBuf};
 
 use shibori_core::check::{Finding, Fix, Observation, Severity, check as check_set};
@@ -49,6 +50,17 @@ pub struct Remedy {
     pub commands: Vec<CommandLine>,
     /// The same for a recipe.
     pub recipe: Vec<RecipeKeys>,
+}
+
+impl fmt::Display for Remedy {
+    /// The commands, or the keys of the recipe, one per line, unquoted.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let keys =
+            |keys: &RecipeKeys| format!("[{}] {} {}", keys.table.join("."), keys.group, keys.keys.join(", "));
+        let commands = self.commands.iter().map(ToString::to_string);
+        let lines: Vec<String> = commands.chain(self.recipe.iter().map(keys)).collect();
+        f.write_str(&lines.join("\n"))
+    }
 }
 
 /// Where a remedy is to be kept.

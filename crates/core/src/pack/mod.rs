@@ -98,13 +98,19 @@ pub enum Effort {
 /// The most pixels that spaces, steps and page sides may have.
 const MOST: u32 = 1 << 16;
 
+impl Default for PackSettings {
+    /// [`dense`](Self::dense).
+    fn default() -> Self {
+        Self::dense()
+    }
+}
+
 impl PackSettings {
     /// Dense pages of up to 4096x4096, two pixels between frames and one round the page.
     pub fn dense() -> Self {
-        let max = Size::new(4096, 4096);
         Self {
             layout: Layout::Dense(DenseOptions::default()),
-            pages: PageRules { max, fixed: None, round: Rounding::None, square: false },
+            pages: PageRules::default(),
             margin: 1,
             gutter: 2,
             bleed: 0,

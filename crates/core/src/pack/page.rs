@@ -20,6 +20,13 @@ pub struct PageRules {
     pub square: bool,
 }
 
+impl Default for PageRules {
+    /// Up to 4096x4096, not rounded.
+    fn default() -> Self {
+        Self { max: Size::new(4096, 4096), fixed: None, round: Rounding::None, square: false }
+    }
+}
+
 /// What a length is rounded up to.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Rounding {

@@ -119,6 +119,13 @@ pub struct AlignOptions {
     pub per: AlignPer,
 }
 
+impl Default for AlignOptions {
+    /// Each clip by its figure.
+    fn default() -> Self {
+        Self::to(AlignTo::Match)
+    }
+}
+
 impl AlignOptions {
     /// Lines up each clip in all directions, whatever it takes.
     pub fn to(to: AlignTo) -> Self {

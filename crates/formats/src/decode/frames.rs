@@ -2,7 +2,6 @@
 
 use std::path::Path;
 
-use serde_json::Value;
 use shibori_core::clip::{Clip, PlayMode};
 use shibori_core::{Frame, FrameSet, FrameSource, Name, Pixels, SetError};
 
@@ -72,7 +71,7 @@ pub fn animation_frames(
         let frame_name = Name::new(format!("{name}-{number:0digits$}"))?;
         let mut source = FrameSource { file: file.to_owned(), ..FrameSource::default() };
         if let Some(raw) = moment.raw_delay {
-            source.carried.insert("delay".to_owned(), Value::from(raw));
+            source.carried.insert("delay", raw.to_string());
             fast += 1;
         }
         let frame = Frame::new(sprite.clone(), frame_name, moment.picture);

@@ -4,21 +4,20 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 
 use image::imageops;
-use serde_json::{Map, Value};
 use shibori_core::clip::{Clip, Step};
 use shibori_core::pack::{Placement, PreviousPlacements};
 use shibori_core::parallel;
 use shibori_core::{
-    Annotations, CompanionKind, CompanionSpec, ExtraFields, Frame, FrameSet, FrameSource, Insets, Name,
-    Pixels, Point, Rect, SignedRect, Size, UVec2,
+    Annotations, CompanionKind, CompanionSpec, Frame, FrameSet, FrameSource, Insets, Name, Pixels, Point,
+    Rect, SignedRect, Size, UVec2,
 };
 
 use crate::decode::codec::{DecodedImage, ReadLoss, ReadOptions};
 use crate::decode::image::{image as read_image, read_bytes};
 use crate::decode::outcome::{LoadedFrames, ReadNotice};
 use crate::manifest::{
-    Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, PageEntry, SourceEntry, as_seen, images_of_page,
-    page_files, page_path, parse,
+    Alpha, ClipEntry, Coordinate, FrameEntry, Manifest, PageEntry, SourceEntry, as_seen, carry,
+    images_of_page, page_files, page_path, parse,
 };
 use crate::{FileError, ReadProblem};
 
@@ -398,7 +397,7 @@ fn to_set(manifest: Manifest, pages: &[OpenPage]) -> Result<FrameSet, ReadProble
     let frames = manifest.frames.into_iter().map(|entry| to_frame(entry, pages));
     let frames = frames.collect::<Result<Vec<_>, _>>()?;
     let clips = manifest.clips.into_iter().map(to_clip).collect::<Result<Vec<_>, _>>()?;
-    Ok(FrameSet::new(frames, clips)?.with_carried(collect_extra(manifest.extras, manifest.other)))
+    Ok(FrameSet::new(frames, clips)?.with_carried(carry(manifest.extras, manifest.other)))
 }
 
 fn to_frame(entry: FrameEntry, pages: &[OpenPage]) -> Result<Frame, ReadProblem> {
@@ -436,7 +435,7 @@ fn to_frame(entry: FrameEntry, pages: &[OpenPage]) -> Result<Frame, ReadProblem>
         .with_pivot(point(entry.pivot))
         .with_annotations(annotations)
         .with_source(source)
-        .with_carried(collect_extra(entry.extras, entry.other)))
+        .with_carried(carry(entry.extras, entry.other)))
 }
 
 /// A frame of its pixels and no more, or one of its companions. The pixels begin at a point of its rectangle.
@@ -473,7 +472,7 @@ fn to_source(entry: SourceEntry) -> FrameSource {
         // A cell in words that are not ours is kept as nothing rather than refused.
         cell: entry.cell.and_then(|cell| cell.parse().ok()),
         rect: entry.rect.map(|[x, y, width, height]| Rect::new(x, y, width, height)),
-        carried: entry.other.into(),
+        carried: carry(None, entry.other),
     }
 }
 
@@ -483,15 +482,8 @@ fn to_clip(entry: ClipEntry) -> Result<Clip, ReadProblem> {
         ticks: step.ticks,
         mirror: step.mirror,
         event: step.event,
-        carried: step.other.into(),
+        carried: carry(None, step.other),
     });
     let clip = Clip::new(Name::new(entry.sprite)?, Name::new(entry.name)?, entry.timescale, steps.collect())?;
-    Ok(clip.playing(entry.play, entry.plays).with_carried(collect_extra(entry.extras, entry.other)))
-}
-
-fn collect_extra(extras: Option<Map<String, Value>>, mut other: Map<String, Value>) -> ExtraFields {
-    if let Some(extras) = extras {
-        other.insert("extras".to_owned(), Value::Object(extras));
-    }
-    other.into()
+    Ok(clip.playing(entry.play, entry.plays).with_carried(carry(entry.extras, entry.other)))
 }

@@ -5,6 +5,7 @@
 //! line so that a change shows as one line; [`schema`] is its JSON Schema. Keys this version does not
 //! know survive from reading to writing.
 
+mod carried;
 pub(crate) mod merge;
 mod model;
 mod parse;
@@ -12,6 +13,7 @@ mod paths;
 mod save;
 mod text;
 
+pub(crate) use carried::carry;
 pub use model::{
     Alpha, ClipEntry, Coordinate, FrameEntry, GridEntry, Manifest, PageEntry, Sampling, SourceEntry,
     StepEntry,

@@ -3,14 +3,14 @@
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
-use serde_json::{Map, Value};
+use serde_json::Map;
 use shibori_core::clip::{Clip, Step};
 use shibori_core::pack::{Atlas, PageGrid, Placement};
 use shibori_core::{
-    CompanionKind, CompanionSpec, ExtraFields, Frame, FrameSet, FrameSource, Pixels, Rect, SignedRect, Size,
-    UVec2,
+    CompanionKind, CompanionSpec, Frame, FrameSet, FrameSource, Pixels, Rect, SignedRect, Size, UVec2,
 };
 
+use crate::manifest::carried::{carried_keys, split_extras};
 use crate::manifest::{
     Alpha, ClipEntry, Coordinate, FORMAT, FrameEntry, GridEntry, Manifest, PageEntry, Sampling, SourceEntry,
     StepEntry,
@@ -175,7 +175,7 @@ pub fn replace_clips(manifest: &mut Manifest, set: &FrameSet) {
 }
 
 fn manifest(set: &FrameSet, pages: Vec<PageEntry>, places: impl Iterator<Item = Placement>) -> Manifest {
-    let (extras, other) = split_extra(set.carried());
+    let (extras, other) = split_extras(set.carried());
     let frames = set.frames().iter().zip(places).map(|(frame, place)| frame_entry(frame, place));
     let frames = frames.collect();
     let clips = set.clips().iter().map(clip_entry).collect();
@@ -200,7 +200,7 @@ fn page(file: String, size: Size) -> PageEntry {
 }
 
 fn frame_entry(frame: &Frame, place: Placement) -> FrameEntry {
-    let (extras, other) = split_extra(frame.carried());
+    let (extras, other) = split_extras(frame.carried());
     let annotations = frame.annotations();
     let Placement { page, rect, rotated } = if place.rect.is_empty() { Placement::default() } else { place };
     FrameEntry {
@@ -228,18 +228,18 @@ fn source_entry(source: &FrameSource, frame: &Frame) -> SourceEntry {
         file: source.file.clone(),
         cell: source.cell.map(|cell| cell.to_string()),
         rect: source.rect.map(numbers),
-        other: source.carried.to_map(),
+        other: carried_keys(&source.carried),
     }
 }
 
 fn clip_entry(clip: &Clip) -> ClipEntry {
-    let (extras, other) = split_extra(clip.carried());
+    let (extras, other) = split_extras(clip.carried());
     let step = |step: &Step| StepEntry {
         frame: step.frame,
         ticks: step.ticks,
         mirror: step.mirror,
         event: step.event.clone(),
-        other: step.carried.to_map(),
+        other: carried_keys(&step.carried),
     };
     ClipEntry {
         name: clip.name().to_string(),
@@ -259,17 +259,4 @@ fn rect_array(area: SignedRect) -> [i32; 4] {
 
 fn numbers(rect: Rect) -> [u32; 4] {
     [rect.x, rect.y, rect.width, rect.height]
-}
-
-/// The user's `extras`, and the rest.
-fn split_extra(carried: &ExtraFields) -> (Option<Map<String, Value>>, Map<String, Value>) {
-    let mut other = carried.to_map();
-    match other.remove("extras") {
-        Some(Value::Object(extras)) => (Some(extras), other),
-        Some(strange) => {
-            other.insert("extras".to_owned(), strange);
-            (None, other)
-        }
-        None => (None, other),
-    }
 }

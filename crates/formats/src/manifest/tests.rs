@@ -22,7 +22,7 @@ fn set() -> FrameSet {
     let carried = json!({ "extras": { "sound": "plop" }, "later": [1] }).as_object().unwrap().clone();
     let first = named("koi-00", pixels, UVec2 { x: 2, y: 5 }).with_pivot(Point::new(4.0, 7.5));
     let frames = vec![
-        first.with_source(Some(source)).with_carried(carried.into()),
+        first.with_source(Some(source)).with_carried(carry(None, carried)),
         named("koi-01", Pixels::empty(), UVec2::default()),
     ];
     let specs: Vec<ClipSpec> =

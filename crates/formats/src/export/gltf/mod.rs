@@ -48,6 +48,13 @@ pub struct Gltf {
     pub unit: f64,
 }
 
+impl Default for Gltf {
+    /// One file, a unit per pixel.
+    fn default() -> Self {
+        Self { container: Container::Binary, unit: 1.0 }
+    }
+}
+
 /// Suffixes of companions that glow, as the trade has them.
 const EMISSIVE: [&str; 4] = ["_e", "_emission", "_emissive", "_glow"];
 
