@@ -27,10 +27,11 @@ pub trait Observer: Sync {
         let _ = notice;
     }
 
-    /// Words what looks wrong, for pages that show it; `here` is the folder in which the path of the source begins.
+    /// Words what looks wrong, for pages that show it; `here` is the folder in which the path of the source begins. Without an own
+    /// answer, it is said in plain words.
     fn describe_findings(&self, checked: &CheckReport, here: &Path) -> Value {
-        let _ = (checked, here);
-        Value::Array(Vec::new())
+        let _ = here;
+        checked.describe()
     }
 
     /// So many of this many units of work are done.

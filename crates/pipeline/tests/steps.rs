@@ -401,3 +401,21 @@ fn threads_that_write_one_atlas_wait_for_each_other() {
     let set = shibori_formats::decode::load(&home.path().join("pond.json"), &Default::default()).unwrap().set;
     assert_eq!(set.frames().len(), 4);
 }
+
+/// A page that a library makes says what looks wrong as the program's does, if with fewer words.
+#[test]
+fn pages_of_a_library_show_findings() {
+    let sheet = RgbaImage::from_fn(128, 32, |x, y| {
+        let (cell, x) = (x / 32, x % 32);
+        let (dx, dy) = (x as i32 - 10 - 2 * cell as i32, y as i32 - 16);
+        Rgba(if dx * dx + dy * dy < 50 { [200, 60, (dy + 8) as u8 * 9, 255] } else { [0; 4] })
+    });
+    let cx = Context::new(&NoopObserver);
+    let source = Source::sheet("lantern.png", Pixels::from_image(sheet));
+    let sliding = json!({ "slice": { "grid": "4x1" }, "clips": { "clip": ["glow = 0-3 @8fps"] } });
+    let sliced = steps::slice(&[source], &options(sliding), &cx).unwrap();
+    let frames = Source::frames("lantern", sliced.set);
+    let page = View::Html(HtmlOptions::default()).draw(&frames, None, &cx).unwrap();
+    let RenderedPreview::Page(page) = page else { panic!("no page") };
+    assert!(page.html().contains("the figure slides 6 px right during 'glow'"));
+}

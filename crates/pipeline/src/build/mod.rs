@@ -6,7 +6,7 @@
 //! at all. Whatever stops a build, even between two files, the next one comes to what a build from nothing would come
 //! to.
 //!
-//! Nothing here prints, and only `watch` looks at a clock; a [`BuildObserver`] hears what happens.
+//! Nothing here prints; a [`BuildObserver`] hears what happens.
 
 mod cache_keys;
 mod check;
@@ -48,8 +48,7 @@ pub use run::Outcome;
 pub use status::{StaleReason, TargetStatus};
 pub use watch::{ChangedFiles, Unwatched, Watch};
 
-/// Receives the events of a build. Methods may be called from any thread; the defaults ignore everything, and pages then show
-/// no findings.
+/// Receives the events of a build. Methods may be called from any thread; the defaults ignore events and notices.
 pub trait BuildObserver: Sync {
     /// Something happened.
     fn event(&self, event: BuildEvent<'_>) {
@@ -61,10 +60,9 @@ pub trait BuildObserver: Sync {
         let _ = (of, notice);
     }
 
-    /// Words what looks wrong, for pages that show it.
+    /// Words what looks wrong, for pages that show it. Without an own answer, it is said in plain words.
     fn findings(&self, checked: &CheckReport) -> Value {
-        let _ = checked;
-        Value::Array(Vec::new())
+        checked.describe()
     }
 }
 

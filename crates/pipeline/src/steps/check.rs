@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use serde_json::{Value, json};
 use shibori_core::check::{Finding, Fix, Severity, check as check_set, companion_page};
 use shibori_core::{Frame, FrameSet, Name};
 use shibori_formats::DisplaySlashed;
@@ -136,6 +137,25 @@ impl FindingGroup {
 }
 
 impl CheckReport {
+    /// The findings by their cause in plain words, as pages show them, without what would fix them.
+    pub fn describe(&self) -> Value {
+        let name = |frame: usize| self.set.frames()[frame].name().to_string();
+        let group = |group: &FindingGroup| {
+            let (worst, frames) = (group.worst(), group.frames());
+            let of = group.clip().map_or(worst.sprite.to_string(), |clip| format!("{}:{clip}", worst.sprite));
+            let message = match frames.len() {
+                1 => worst.describe(&self.set),
+                _ => format!("{}: {}", name(worst.frame), worst.describe(&self.set)),
+            };
+            let frames: Vec<String> = frames.into_iter().map(name).collect();
+            json!({
+                "rule": worst.rule, "level": group.level(), "of": of, "frames": frames, "message": message,
+                "remedy": "",
+            })
+        };
+        self.groups().iter().map(group).collect()
+    }
+
     /// The findings by their cause, so that one remedy is given for all that it mends.
     pub fn groups(&self) -> Vec<FindingGroup> {
         let mut groups: Vec<FindingGroup> = Vec::new();
