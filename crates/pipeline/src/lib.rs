@@ -7,9 +7,9 @@
 //!
 //! A [`recipe`] holds the options of many steps, and a [`build`] does it, and only what changed.
 //!
-//! Nothing here prints or asks a terminal, reads the environment, or standard input unless [`ReadOptions`](shibori_formats::decode::ReadOptions) say so. The store looks at the
-//! clock to know whether a file's time can be trusted, and watching waits by it; no output depends on it. [`Error`]s are values that
-//! name no option.
+//! Nothing here prints, asks a terminal or reads the environment, or standard input unless
+//! [`ReadOptions`](shibori_formats::decode::ReadOptions) say so. The store looks at the clock to know whether a file's time can be
+//! trusted, and watching waits by it; no output depends on it. [`Error`]s are values that name no option.
 #![doc = include_str!("../README.md")]
 
 pub mod build;

@@ -340,3 +340,39 @@ fn an_atlas_with_a_star_is_one_for_each_sprite() {
     let twice = format!("{CHARACTERS}[atlas.\"a-*\"]\nuse = \"npc-*\"\n[atlas.a-ave]\nuse = \"npc-alk\"\n");
     assert!(matches!(fault(&twice), RecipeErrorKind::TwoAtlases { .. } | RecipeErrorKind::TwoOutputs { .. }));
 }
+
+/// As in a build script: outputs and records in one folder, and nothing beside the recipe, wherever that is.
+#[test]
+fn outputs_and_records_go_where_code_says() {
+    let recipe =
+        "[sprite.walk]\nfrom = \"walk.qoi\"\nslice = { grid = \"4x1\" }\n[atlas.pond]\nuse = [\"walk\"]\n";
+    let (home, out) = (project(recipe), tempfile::tempdir().unwrap());
+    let names = |folder: &TempDir| -> Vec<String> {
+        let entries = fs::read_dir(folder.path()).unwrap().flatten();
+        let mut names: Vec<String> =
+            entries.map(|entry| entry.file_name().to_string_lossy().into_owned()).collect();
+        names.sort();
+        names
+    };
+    let before = names(&home);
+    let build = |home: &TempDir, recipe: &str| {
+        let setup = Build::of(home.path().join(recipe)).out_dir(out.path()).state_dir(out.path());
+        setup.open()?.run(None, &NoopObserver)
+    };
+    assert_eq!(build(&home, "shibori.toml").unwrap().done, 1);
+    assert_eq!(names(&out), [".shibori", "pond.json", "pond.png"]);
+    assert_eq!(build(&home, "shibori.toml").unwrap().kept, 1);
+    assert_eq!(names(&home), before);
+    // The project is moved, and what it built before is still its own.
+    let moved = project(&recipe.replace("4x1", "2x1"));
+    assert_eq!(build(&moved, "shibori.toml").unwrap().done, 1);
+    // Another recipe of it must not write the same files.
+    fs::copy(moved.path().join("shibori.toml"), moved.path().join("other.toml")).unwrap();
+    let said = build(&moved, "other.toml").unwrap_err().to_string();
+    assert!(said.contains("is written by another recipe"), "{said}");
+    let setup = Build::of(moved.path().join("shibori.toml")).out_dir(out.path()).state_dir(out.path());
+    let paths = setup.open().unwrap().rerun_paths();
+    assert!(
+        paths.contains(&moved.path().join("walk.qoi")) && paths.contains(&moved.path().join("shibori.toml"))
+    );
+}

@@ -184,10 +184,17 @@ impl Build {
         })
     }
 
+    /// Whose outputs these are. Records that are kept elsewhere stand for the recipe, wherever that is moved to.
+    fn owner(&self) -> PathBuf {
+        match self.records == self.recipe_file() {
+            true => self.records.clone(),
+            false => log_file(&self.records, "record"),
+        }
+    }
+
     /// The policy of a build.
     fn policy(&self) -> Policy {
-        // Records that are kept elsewhere say whose outputs these are, wherever the recipe is moved to.
-        Policy { recipe: Some(self.records.clone()), dry_run: false, ..self.run.policy() }
+        Policy { recipe: Some(self.owner()), dry_run: false, ..self.run.policy() }
     }
 
     /// Does one step, from its inputs to its outputs and nothing else: nothing is kept, and nothing that was kept is looked at.
@@ -295,7 +302,7 @@ impl Build {
         }
         let from_base =
             |path: PathBuf| path.strip_prefix(&self.graph.base).map_or_else(|_| path.clone(), Path::to_owned);
-        let outputs = folders.iter().flat_map(|folder| store::outputs_of_recipe(folder, &self.records));
+        let outputs = folders.iter().flat_map(|folder| store::outputs_of_recipe(folder, &self.owner()));
         let mut outputs: Vec<PathBuf> = outputs.map(from_base).collect();
         outputs.sort();
         outputs
