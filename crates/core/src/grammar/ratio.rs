@@ -19,10 +19,16 @@ impl Ratio {
     /// As it is.
     pub const ONE: Self = Self { times: 1, over: 1 };
 
-    /// `times / over`; `None` where either is 0.
-    pub fn new(times: u32, over: u32) -> Option<Self> {
+    /// `times / over`.
+    ///
+    /// # Errors
+    /// Where either is 0.
+    pub fn new(times: u32, over: u32) -> Result<Self, ValueError> {
+        if times == 0 || over == 0 {
+            return Err(ValueError::new(&format!("{times}/{over}"), "is not a factor above 0"));
+        }
         let shared = gcd(u64::from(times), u64::from(over)) as u32;
-        (times > 0 && over > 0).then(|| Self { times: times / shared, over: over / shared })
+        Ok(Self { times: times / shared, over: over / shared })
     }
 
     /// Above the line.
@@ -89,7 +95,7 @@ impl FromStr for Ratio {
                 (whole(&format!("{units}{decimals}"))?, 10u32.pow(decimals.len() as u32))
             }
         };
-        Self::new(times, over).ok_or_else(wrong)
+        Self::new(times, over).map_err(|_| wrong())
     }
 }
 

@@ -84,8 +84,8 @@ pub fn fit_factors(set: &FrameSet, room: Size, how: Resample) -> Vec<(Name, Rati
         let canvas = canvases.fold(Size::new(1, 1), Size::union);
         let (across, down) = (Ratio::new(room.width, canvas.width), Ratio::new(room.height, canvas.height));
         let exact = match (across, down) {
-            (Some(across), Some(down)) if across.value() <= down.value() => across,
-            (_, Some(down)) => down,
+            (Ok(across), Ok(down)) if across.value() <= down.value() => across,
+            (_, Ok(down)) => down,
             _ => Ratio::ONE,
         };
         let (times, over) = (exact.numerator(), exact.denominator());
