@@ -76,8 +76,19 @@ impl RowList {
     /// # Errors
     /// Where a name has a sign that the grammar uses, or can't be part of a file name.
     pub fn new(names: &[Option<Name>]) -> Result<Self, SyntaxError> {
-        let names: Vec<&str> = names.iter().map(|name| name.as_ref().map_or("-", Name::as_str)).collect();
-        names.join(",").parse()
+        let texts: Vec<&str> = names.iter().map(|name| name.as_ref().map_or("-", Name::as_str)).collect();
+        let list: Self = texts.join(",").parse()?;
+        let is_same = |(row, name): (&Option<(String, String)>, &Option<Name>)| {
+            row.as_ref().map(|(name, rest)| (name.as_str(), rest.as_str()))
+                == name.as_ref().map(|name| (name.as_str(), ""))
+        };
+        match list.rows.len() == names.len() && list.rows.iter().zip(names).all(is_same) {
+            true => Ok(list),
+            false => {
+                let problem = "a name has a sign that means something in a list of rows".to_owned();
+                Err(SyntaxError { text: list.text, at: 0, problem })
+            }
+        }
     }
 
     /// How many rows it names or skips.

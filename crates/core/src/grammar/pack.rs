@@ -10,6 +10,8 @@ use crate::{CompanionKind, CompanionSpec, Name, NameError, Size, portability_pro
 /// The longest side of a page, in pixels.
 const LONGEST_PAGE: u32 = 65_536;
 
+const OUT_OF_RANGE: &str = "is out of range; a page's sides are 1 to 65536 px";
+
 impl FromStr for PageSide {
     type Err = ValueError;
 
@@ -21,10 +23,23 @@ impl FromStr for PageSide {
                 ValueError::new(text, "is not a side length such as 2048, or a size such as 2048x1024")
             })?,
         };
-        if size.is_empty() || size.width.max(size.height) > LONGEST_PAGE {
-            return Err(ValueError::new(text, "is out of range; a page's sides are 1 to 65536 px"));
-        }
-        Ok(Self(size))
+        Self::new(size).map_err(|_| ValueError::new(text, OUT_OF_RANGE))
+    }
+}
+
+impl PageSide {
+    /// The largest page.
+    ///
+    /// # Errors
+    /// Where a side is 0 or more than 65,536 px.
+    pub fn new(size: Size) -> Result<Self, ValueError> {
+        let is_in = !size.is_empty() && size.width.max(size.height) <= LONGEST_PAGE;
+        is_in.then_some(Self(size)).ok_or_else(|| ValueError::new(&size.to_string(), OUT_OF_RANGE))
+    }
+
+    /// The size.
+    pub fn size(self) -> Size {
+        self.0
     }
 }
 

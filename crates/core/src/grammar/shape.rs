@@ -4,7 +4,7 @@ use std::fmt;
 use std::str::FromStr;
 
 use crate::grammar::ValueError;
-use crate::pack::{MAX_SCALE_PART, PageScale, PageScaleError};
+use crate::pack::{PageScale, PageScaleError};
 use crate::shape::{
     AlignTo, Anchor, BoxRule, BoxSpec, CanvasRule, CanvasRuleError, MAX_FACTOR, NAMED_ANCHORS, NineRule,
     ScaleRule, is_scale_factor,
@@ -155,10 +155,8 @@ impl FromStr for PageScale {
     type Err = PageScaleError;
 
     fn from_str(text: &str) -> Result<Self, PageScaleError> {
+        let fine = |ratio| PageScaleError::Fine { text: text.to_owned(), ratio };
         let ratio: Ratio = text.parse()?;
-        match ratio.numerator().max(ratio.denominator()) <= MAX_SCALE_PART {
-            true => Ok(Self(ratio)),
-            false => Err(PageScaleError::Fine { text: text.to_owned(), ratio }),
-        }
+        Self::new(ratio).map_err(|_| fine(ratio))
     }
 }

@@ -32,7 +32,6 @@ pub use mirrored::draw_mirrored;
 pub use page::{PageRules, Rounding};
 pub use paint::{ColorFinish, paint};
 pub use reuse::{PreviousPlacements, ReuseOutcome};
-pub(crate) use scaled::MAX_SCALE_PART;
 pub use scaled::{PageScale, PageScaleError, kernel_margin, snap_for, snap_frames};
 
 /// How to pack.
@@ -250,7 +249,7 @@ pub enum Layout {
 
 /// The largest page: one number for both sides, or two.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct PageSide(pub Size);
+pub struct PageSide(pub(crate) Size);
 
 /// The rows of `clip-rows` in order.
 #[derive(Clone, Debug, PartialEq, Eq)]

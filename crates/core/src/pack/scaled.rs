@@ -13,7 +13,7 @@ use num_integer::gcd;
 pub struct PageScale(pub(crate) Ratio);
 
 /// The largest number above and below the line.
-pub(crate) const MAX_SCALE_PART: u32 = 16;
+const MAX_SCALE_PART: u32 = 16;
 
 /// Why a text isn't a factor for pages.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -36,6 +36,17 @@ pub enum PageScaleError {
 }
 
 impl PageScale {
+    /// A factor for pages.
+    ///
+    /// # Errors
+    /// Where a number of it is above 16.
+    pub fn new(ratio: Ratio) -> Result<Self, PageScaleError> {
+        match ratio.numerator().max(ratio.denominator()) <= MAX_SCALE_PART {
+            true => Ok(Self(ratio)),
+            false => Err(PageScaleError::Fine { text: ratio.to_string(), ratio }),
+        }
+    }
+
     /// As drawn.
     pub const ONE: Self = Self(Ratio::ONE);
 

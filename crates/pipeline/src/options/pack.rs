@@ -159,7 +159,7 @@ impl ArrangeOptions {
                 Layout::ClipRows { order: self.row_order.clone().map(|RowOrder(rows)| rows) }
             }
         };
-        let PageSide(max) = self.page_max.unwrap_or(PageSide(Size::new(PAGE_MAX, PAGE_MAX)));
+        let max = self.page_max.map_or(Size::new(PAGE_MAX, PAGE_MAX), PageSide::size);
         let round = self.page_round.unwrap_or_default();
         let pixels = |said: Option<u32>, dense: u32| said.unwrap_or(if self.is_dense() { dense } else { 0 });
         PackSettings {
