@@ -9,7 +9,7 @@
 //! 4. [`pack`] them on pages,
 //! 5. [`check`](check::check) what will look wrong in the game.
 //!
-//! What is hidden here serves the other crates of shibori and may change with any version.
+//! Items hidden from this documentation serve the other crates of shibori and may change in any version.
 //!
 //! This crate computes. It never opens a file, prints, reads a clock, or lets the order in which
 //! threads finish show in a result.
@@ -71,5 +71,5 @@ pub use sharing::{clips_sharing_frames, unshare_frames};
 #[doc(hidden)]
 pub use suggestion::closest_name;
 
-/// Pixels come and go as its `RgbaImage`; of this version, without codecs.
+/// The crate whose `RgbaImage` goes in and comes out, without codecs.
 pub use image;

@@ -28,11 +28,11 @@ pub struct Page {
     pub file: Text,
     /// Its width and height in pixels.
     pub size: [u32; 2],
-    /// Scale of everything on it relative to the art. [`Quad`](crate::Quad) takes it out.
+    /// Scale of everything on it relative to the art. [`Quad`](crate::Quad)s are in pixels of the art already.
     pub factor: f32,
     /// How it stores transparency.
     pub alpha: Alpha,
-    /// How to filter it, if that was said.
+    /// How to filter it, if specified.
     pub sampling: Option<Sampling>,
     /// Images that are laid out exactly like it.
     pub companions: List<Companion>,
@@ -41,11 +41,11 @@ pub struct Page {
 /// An image that is laid out like a page.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Companion {
-    /// The end of its name that says which one it is: `_n`.
+    /// The suffix that identifies it, such as `_n`.
     pub suffix: Text,
     /// Its path relative to the manifest, with `/`.
     pub file: Text,
-    /// Whether its colors are directions: a normal map. Invert red where a frame is drawn mirrored.
+    /// Whether it is a normal map. Invert its red where a frame is drawn mirrored.
     pub is_normal: bool,
 }
 
@@ -181,10 +181,10 @@ fn find<'a, T>(
 }
 
 impl Atlas {
-    /// Checks that pages, frames and clips belong together. The lists may be read, made, or constants of the program.
+    /// Checks that pages, frames and clips fit together. The lists may be read at run time or constants of the program.
     ///
     /// # Errors
-    /// The first thing that is against the guarantees, and where it is.
+    /// The first violation of the guarantees, and where it is.
     pub fn new(
         pages: impl Into<List<Page>>,
         frames: impl Into<List<Frame>>,

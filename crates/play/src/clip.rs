@@ -33,7 +33,7 @@ pub struct Step {
     pub ticks: u32,
     /// Whether it is drawn mirrored left-right about the pivot.
     pub mirror: bool,
-    /// The event that begins with it.
+    /// The event the game receives when the step begins.
     pub event: Option<Text>,
 }
 
@@ -60,13 +60,13 @@ impl Clip {
         Clock::new(&self.steps, self.timescale, self.play, self.plays)
     }
 
-    /// What is shown so many seconds after it began: pure, and nothing is allocated. Before it begins, that is its first step; when it
-    /// is over, the step it ended with.
+    /// What to draw this many seconds after the clip began. It is pure and allocates nothing. Before the beginning that is the
+    /// first step, after the end the final one.
     pub fn at(&self, seconds: f64) -> Shown {
         self.at_tick(self.clock().tick(seconds))
     }
 
-    /// The same for a tick.
+    /// The same, by tick.
     pub fn at_tick(&self, tick: u64) -> Shown {
         let moment = self.clock().at(tick);
         let step = self.steps.get(moment.step);
@@ -77,7 +77,7 @@ impl Clip {
         }
     }
 
-    /// The events within a range of ticks (see [`Clock::tick`]), in order and one by one, without a list of them.
+    /// The events in a range of ticks (see [`Clock::tick`]), in order, computed one at a time.
     pub fn events(&self, ticks: Range<u64>) -> Events<'_> {
         Events { steps: &self.steps, beginnings: self.clock().beginnings(ticks) }
     }
@@ -88,7 +88,7 @@ impl Clip {
 pub struct Event<'a> {
     /// Its name.
     pub name: &'a str,
-    /// The step that it begins with.
+    /// The step it belongs to.
     pub step: usize,
     /// When, in ticks since the clip began.
     pub tick: u64,

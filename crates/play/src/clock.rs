@@ -1,4 +1,4 @@
-//! Which step of a clip is shown when, in whole ticks. Nothing here knows frames.
+//! Which step of a clip is shown when, in whole ticks. It knows nothing of frames.
 
 use core::ops::Range;
 
@@ -13,7 +13,7 @@ pub enum PlayMode {
     Bounce,
 }
 
-/// A step as far as a clock needs it.
+/// What a clock needs to know of a step.
 pub trait Timed {
     /// How long it is shown, in ticks.
     fn ticks(&self) -> u32;
@@ -21,7 +21,8 @@ pub trait Timed {
 
 /// The clock of a clip: which of its steps is shown at a tick. A tick is `1 / timescale` seconds; tick 0 is when the clip begins.
 ///
-/// Every method is pure and allocates nothing; finding a step takes as long as the clip has steps. Steps that take no time are never shown.
+/// Every method is pure and allocates nothing. Finding a step takes time in proportion to the number of steps. Steps of 0 ticks are
+/// never shown.
 #[derive(Debug)]
 pub struct Clock<'a, S> {
     steps: &'a [S],
@@ -35,11 +36,11 @@ pub struct Clock<'a, S> {
 pub struct Moment {
     /// The step, counted in the clip from 0.
     pub step: usize,
-    /// Which time round, from 0.
+    /// The round it is in, from 0.
     pub round: u64,
     /// For how many ticks it has been shown.
     pub since: u64,
-    /// Whether the clip is over. It goes on showing the step it ended with.
+    /// Whether the clip is over; it keeps showing its final step.
     pub is_finished: bool,
 }
 
@@ -57,7 +58,7 @@ impl<'a, S: Timed> Clock<'a, S> {
         Self { steps, timescale, play, plays }
     }
 
-    /// How many steps a round shows.
+    /// How many steps one round shows.
     fn places(self) -> usize {
         let count = self.steps.len();
         match self.play {
@@ -71,7 +72,7 @@ impl<'a, S: Timed> Clock<'a, S> {
         if place < count { place } else { 2 * (count - 1) - place }
     }
 
-    /// The steps of one round in the order shown, the way back of a bounce included.
+    /// The steps of one round in the order shown, including the way back of a bounce.
     pub fn order(self) -> impl DoubleEndedIterator<Item = usize> + ExactSizeIterator + Clone {
         (0..self.places()).map(move |place| self.step_of(place))
     }
@@ -110,8 +111,8 @@ impl<'a, S: Timed> Clock<'a, S> {
         Moment { step: 0, round: 0, since: tick, is_finished: true }
     }
 
-    /// The tick that a time in seconds falls into. Times before 0, and what is not a number, are tick 0. The `f64` nearest to
-    /// the beginning of a tick falls into it, also where multiplying would round it down.
+    /// The tick that a time in seconds falls into. Negative times and NaN give tick 0. The `f64` nearest
+    /// to the start of a tick falls into that tick, even where multiplying would round it down.
     pub fn tick(self, seconds: f64) -> u64 {
         let near = (seconds * f64::from(self.timescale)) as u64;
         if self.seconds(near.saturating_add(1)) <= seconds {

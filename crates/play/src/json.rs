@@ -1,4 +1,4 @@
-//! From a manifest's text to an [`Atlas`]. Keys that a game doesn't need are passed over, unknown ones too.
+//! From a manifest's text to an [`Atlas`]. Keys that a game doesn't need are ignored, and so are unknown ones.
 
 use alloc::format;
 use alloc::string::{String, ToString};
@@ -54,7 +54,7 @@ impl At<'_> {
         Some(At { value, parent: Some((self, Key::Name(key))) })
     }
 
-    /// What is read at a key, or what holds where there is none.
+    /// The value of a key, or the default.
     fn or<T>(&self, key: &str, default: T, read: impl FnOnce(&At<'_>) -> Read<T>) -> Read<T> {
         self.optional(key).map_or(Ok(default), |at| read(&at))
     }
@@ -181,7 +181,7 @@ fn clip(at: &At<'_>) -> Read<Clip> {
 }
 
 impl Atlas {
-    /// Reads a manifest and checks every index, tick and number. Extras are yours: read them from the same bytes.
+    /// Reads a manifest and checks every index, tick and number. For your own `extras`, read the same bytes with your own types.
     ///
     /// # Errors
     /// The first thing that is wrong with it, and where that is.

@@ -2,10 +2,10 @@
 //!
 //! [`Atlas`] is a checked `shibori/1` manifest: after [`Atlas::from_json`] no index, tick or number in it is wrong. [`Quad`] says
 //! where a frame goes and what to cut from its page; [`Clip`] which frame is shown when; [`Player`] hands out events. [`Clock`] is
-//! the one way through a clip's steps that everything in shibori shares.
+//! the timing that every part of shibori shares.
 //!
-//! Nothing here reads a file, knows an image or a renderer, or needs `std`. Textures are yours to load: [`Page`] says which file,
-//! and how its colors and its alpha are meant.
+//! Nothing here reads a file, knows an image or a renderer, or needs `std`. Loading textures is up to you: [`Page`] names the file
+//! and says how to filter and blend it.
 #![doc = include_str!("../README.md")]
 #![no_std]
 
@@ -31,8 +31,8 @@ pub use error::{AtlasError, Problem};
 pub use player::Player;
 pub use quad::{Corner, Quad};
 
-/// Text that is read or built into the program.
+/// Text, either read at run time or built into the program.
 pub type Text = Cow<'static, str>;
 
-/// A list that is read or built into the program.
+/// A list, either read at run time or built into the program.
 pub type List<T> = Cow<'static, [T]>;

@@ -7,7 +7,7 @@ use crate::clip::{Clip, Events, Shown};
 /// Billionths of a tick, so that nanoseconds are never rounded.
 const PARTS: u128 = 1_000_000_000;
 
-/// How far a clip has been played. It adds up whole nanoseconds and never rounds: after days it is where it should be.
+/// How far a clip has been played. It adds up whole nanoseconds and never rounds, so it is exact even after days.
 ///
 /// ```
 /// # use core::time::Duration;
@@ -22,7 +22,7 @@ const PARTS: u128 = 1_000_000_000;
 /// # }
 /// ```
 ///
-/// A player belongs to one clip; for another, begin with a new one.
+/// A player belongs to one clip; use a new one for another clip.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Player {
     tick: u64,
@@ -38,8 +38,8 @@ impl Player {
         Self { tick: 0, part: 0, due: 0 }
     }
 
-    /// Goes on by this much time and gives the events that are due: of every step that has begun, each once, also of steps that
-    /// began and ended in between. The first step's event comes first, whatever the time. Events that aren't looked at are gone.
+    /// Advances by this much time and returns the events that are due: each exactly once, including those of steps that began and
+    /// ended in between. The first call returns the first step's event, even if no time passes. Events you don't read are gone.
     pub fn advance<'a>(&mut self, clip: &'a Clip, time: Duration) -> Events<'a> {
         let parts = time.as_nanos() * u128::from(clip.timescale) + u128::from(self.part);
         let ticks = u64::try_from(parts / PARTS).unwrap_or(u64::MAX);
@@ -50,7 +50,7 @@ impl Player {
         clip.events(from..self.due)
     }
 
-    /// Goes to a tick, forward or back. Its event is the next to come, and those before it don't.
+    /// Jumps to a tick, forward or back. Events before it are skipped; one that begins at it is still to come.
     pub const fn seek(&mut self, tick: u64) {
         *self = Self { tick, part: 0, due: tick };
     }
