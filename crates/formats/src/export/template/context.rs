@@ -1,5 +1,9 @@
 //! What a template sees: the manifest as it stands, with what follows from it beside each frame and clip.
 
+use std::collections::BTreeMap;
+
+use minijinja::Value as TemplateValue;
+use minijinja::value::Serde;
 use serde_json::{Map, Value, json};
 
 use shibori_core::{CompanionKind, CompanionSpec};
@@ -7,8 +11,13 @@ use shibori_core::{CompanionKind, CompanionSpec};
 use crate::export::idents::{check_full_names, full_name, identifier, idents};
 use crate::export::{ExportError, ExportSource, TemplateError};
 
+/// A value as templates have it. Entries become one at a time: as both, many frames would take twice the memory.
+fn to_template(value: Value) -> TemplateValue {
+    TemplateValue::from(Serde(value))
+}
+
 /// All variables. Identifiers are made only for a template that uses them, since names may clash.
-pub(super) fn of(subject: &ExportSource, source: &str) -> Result<Value, TemplateError> {
+pub(super) fn of(subject: &ExportSource, source: &str) -> Result<TemplateValue, TemplateError> {
     let clash = |word: &str, error: &ExportError| {
         let at = source.find(word).unwrap_or(0);
         let line = source[..at].matches('\n').count() + 1;
@@ -46,7 +55,7 @@ pub(super) fn of(subject: &ExportSource, source: &str) -> Result<Value, Template
         if let Some(names) = &names {
             frame.insert("ident".to_owned(), json!(names.frames[at]));
         }
-        frames.push(Value::Object(frame));
+        frames.push(to_template(Value::Object(frame)));
     }
     let mut clips = Vec::with_capacity(manifest.clips.len());
     for (at, entry) in manifest.clips.iter().enumerate() {
@@ -64,7 +73,7 @@ pub(super) fn of(subject: &ExportSource, source: &str) -> Result<Value, Template
         if let Some(names) = &names {
             clip.insert("ident".to_owned(), json!(names.clips[at]));
         }
-        clips.push(Value::Object(clip));
+        clips.push(to_template(Value::Object(clip)));
     }
     let page = |(at, entry): (usize, &crate::manifest::PageEntry)| {
         let mut page = Map::new();
@@ -85,16 +94,22 @@ pub(super) fn of(subject: &ExportSource, source: &str) -> Result<Value, Template
         Value::Object(page)
     };
     let pages: Vec<Value> = manifest.pages.iter().enumerate().map(page).collect();
-    Ok(json!({
+    let rest = json!({
         "format": manifest.format,
         "name": subject.stem,
         "seal": crate::store::seal::PLACEHOLDER,
         "pages": pages,
         "sprites": sprites(subject, names.is_some()),
-        "frames": frames,
-        "clips": clips,
         "extras": manifest.extras.clone().unwrap_or_default(),
-    }))
+    });
+    let rest = rest
+        .as_object()
+        .into_iter()
+        .flatten()
+        .map(|(name, value)| (name.clone(), to_template(value.clone())));
+    let lists = [("frames", frames), ("clips", clips)];
+    let lists = lists.into_iter().map(|(name, list)| (name.to_owned(), TemplateValue::from(list)));
+    Ok(TemplateValue::from_object(rest.chain(lists).collect::<BTreeMap<String, TemplateValue>>()))
 }
 
 /// Sprites in the order of their frames, with the places of their frames and clips.

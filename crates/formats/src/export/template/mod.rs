@@ -11,8 +11,8 @@ mod starters;
 use std::io;
 
 use minijinja::syntax::SyntaxConfig;
-use minijinja::value::{Serde, ValueKind};
-use minijinja::{Environment, ErrorKind, UndefinedBehavior, Value, escape_formatter};
+use minijinja::value::ValueKind;
+use minijinja::{Environment, ErrorKind, UndefinedBehavior, escape_formatter};
 
 use crate::export::ExportSource;
 use crate::store::seal;
@@ -72,7 +72,7 @@ fn render_within(
     let context = context::of(subject, source)?;
     let template = environment.get_template("template").map_err(|error| template_error(&error, source))?;
     let mut bounded = LimitedWriter { text: Vec::new(), longest: bounds.bytes, is_full: false };
-    let rendered = template.render_captured_to(Value::from(Serde(context)), &mut bounded);
+    let rendered = template.render_captured_to(context, &mut bounded);
     if bounded.is_full {
         let problem = format!("the output would exceed {} MB", bounds.bytes >> 20);
         let hint = Some("look for a loop over the wrong list".to_owned());
