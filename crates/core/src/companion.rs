@@ -1,6 +1,7 @@
 //! A picture that belongs to a frame, such as its normal map or its glow. It goes wherever the frame goes.
 
 use image::{Rgba, RgbaImage, imageops};
+use shibori_play::NORMAL_SUFFIXES;
 
 use crate::{Color, Mirror, Pixels, Rect};
 
@@ -28,13 +29,11 @@ pub enum CompanionKind {
     Normals,
 }
 
-/// Suffixes that the trade uses for normal maps.
-const NORMALS: [&str; 4] = ["_n", "_normal", "_normals", "_nrm"];
-
 impl CompanionSpec {
     /// Companions of a suffix, with what the suffix usually means.
     pub fn of_suffix(suffix: &str) -> Self {
-        let kind = if NORMALS.contains(&suffix) { CompanionKind::Normals } else { CompanionKind::Color };
+        let is_normal = NORMAL_SUFFIXES.contains(&suffix);
+        let kind = if is_normal { CompanionKind::Normals } else { CompanionKind::Color };
         Self { suffix: suffix.to_owned(), neutral: kind.neutral(), kind }
     }
 }

@@ -38,6 +38,9 @@ pub struct Page {
     pub companions: List<Companion>,
 }
 
+/// Suffixes that the trade uses for normal maps.
+pub const NORMAL_SUFFIXES: &[&str] = &["_n", "_normal", "_normals", "_nrm"];
+
 /// An image that is laid out like a page.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Companion {

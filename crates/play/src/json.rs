@@ -8,13 +8,10 @@ use serde_json::Value;
 
 use crate::atlas::{Alpha, Atlas, Companion, Frame, Page, Sampling};
 use crate::error::{AtlasError, Problem};
-use crate::{Clip, PlayMode, Step, Text};
+use crate::{Clip, NORMAL_SUFFIXES, PlayMode, Step, Text};
 
 /// The format that is read.
 const FORMAT: &str = "shibori/1";
-
-/// Suffixes that the trade uses for normal maps.
-const NORMALS: [&str; 4] = ["_n", "_normal", "_normals", "_nrm"];
 
 /// A value and the way to it.
 struct At<'a> {
@@ -123,7 +120,7 @@ fn number(at: &At<'_>) -> Read<f32> {
 fn page(at: &At<'_>) -> Read<Page> {
     let normals = at.or("normals", Vec::new(), |list| list.items(text))?;
     let companion = |suffix: &str, file: &At<'_>| {
-        let is_normal = NORMALS.contains(&suffix) || normals.iter().any(|normal| normal == suffix);
+        let is_normal = NORMAL_SUFFIXES.contains(&suffix) || normals.iter().any(|normal| normal == suffix);
         Ok(Companion { suffix: suffix.to_string().into(), file: text(file)?, is_normal })
     };
     Ok(Page {

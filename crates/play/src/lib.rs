@@ -24,7 +24,7 @@ mod tests;
 
 use alloc::borrow::Cow;
 
-pub use atlas::{Alpha, Atlas, Companion, Frame, Page, Sampling};
+pub use atlas::{Alpha, Atlas, Companion, Frame, NORMAL_SUFFIXES, Page, Sampling};
 pub use clip::{Clip, Event, Events, Shown, Step};
 pub use clock::{Beginnings, Clock, Moment, PlayMode, Timed};
 pub use error::{AtlasError, Problem};

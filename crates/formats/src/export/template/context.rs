@@ -94,22 +94,17 @@ pub(super) fn of(subject: &ExportSource, source: &str) -> Result<TemplateValue, 
         Value::Object(page)
     };
     let pages: Vec<Value> = manifest.pages.iter().enumerate().map(page).collect();
-    let rest = json!({
-        "format": manifest.format,
-        "name": subject.stem,
-        "seal": crate::store::seal::PLACEHOLDER,
-        "pages": pages,
-        "sprites": sprites(subject, names.is_some()),
-        "extras": manifest.extras.clone().unwrap_or_default(),
-    });
-    let rest = rest
-        .as_object()
-        .into_iter()
-        .flatten()
-        .map(|(name, value)| (name.clone(), to_template(value.clone())));
-    let lists = [("frames", frames), ("clips", clips)];
-    let lists = lists.into_iter().map(|(name, list)| (name.to_owned(), TemplateValue::from(list)));
-    Ok(TemplateValue::from_object(rest.chain(lists).collect::<BTreeMap<String, TemplateValue>>()))
+    let extras = manifest.extras.clone().unwrap_or_default();
+    Ok(TemplateValue::from_object(BTreeMap::from([
+        ("format", TemplateValue::from(&manifest.format)),
+        ("name", TemplateValue::from(&subject.stem)),
+        ("seal", TemplateValue::from(crate::store::seal::PLACEHOLDER)),
+        ("pages", to_template(pages.into())),
+        ("sprites", to_template(sprites(subject, names.is_some()).into())),
+        ("frames", TemplateValue::from(frames)),
+        ("clips", TemplateValue::from(clips)),
+        ("extras", to_template(extras.into())),
+    ])))
 }
 
 /// Sprites in the order of their frames, with the places of their frames and clips.
