@@ -109,6 +109,16 @@ impl Renaming {
     pub fn new(old: impl Into<String>, new: Name) -> Self {
         Self { old: old.into(), new }
     }
+
+    /// The clip, as it was named.
+    pub fn old_name(&self) -> &str {
+        &self.old
+    }
+
+    /// Its other name.
+    pub fn new_name(&self) -> &Name {
+        &self.new
+    }
 }
 
 /// Renames clips, all at once: old names are the names before any renaming, so two clips can swap names.
@@ -202,6 +212,21 @@ impl EventSpec {
     pub fn new(clip: &str, step: usize, event: Option<&Name>) -> Self {
         let text = format!("{clip}@{step}={}", event.map_or("", Name::as_str));
         Self { text, clip: clip.to_owned(), step, event: event.map(ToString::to_string) }
+    }
+
+    /// The clip, as it was named.
+    pub fn clip(&self) -> &str {
+        &self.clip
+    }
+
+    /// The step, from 0.
+    pub fn step(&self) -> usize {
+        self.step
+    }
+
+    /// The event, if it isn't taken away.
+    pub fn event(&self) -> Option<&str> {
+        self.event.as_deref()
     }
 }
 

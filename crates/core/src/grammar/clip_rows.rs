@@ -91,6 +91,11 @@ impl RowList {
         }
     }
 
+    /// The name of each row, `None` where it is skipped.
+    pub fn names(&self) -> impl Iterator<Item = Option<&str>> {
+        self.rows.iter().map(|row| row.as_ref().map(|(name, _)| name.as_str()))
+    }
+
     /// How many rows it names or skips.
     pub fn len(&self) -> usize {
         self.rows.len()

@@ -2,13 +2,48 @@
 
 use std::collections::HashMap;
 
-use crate::clip::{Clip, ClipSpec, FrameDuration};
-use crate::{FrameSet, Name};
+use crate::clip::{Clip, ClipSpec, FrameDuration, PlayMode};
+use crate::sequence::playback_text;
+use crate::{FrameSet, Name, Selection, SyntaxError};
 
 /// Runs of at least this many numbers are written as a range.
 const MIN_RUN: usize = 3;
 
 impl ClipSpec {
+    /// A clip of frames that all last as long; without a time, each keeps its own delay. It plays `plays` times, or forever if that
+    /// is 0.
+    ///
+    /// # Errors
+    /// Where the name can't be part of a file name or has a sign of the grammar, or the time has no exact text.
+    pub fn new(
+        name: &Name,
+        frames: &Selection,
+        each: Option<FrameDuration>,
+        play: PlayMode,
+        plays: u32,
+    ) -> Result<Self, SyntaxError> {
+        let inexact = || {
+            let problem = "the time can't be written exactly".to_owned();
+            SyntaxError { text: name.to_string(), at: 0, problem }
+        };
+        let time = match each {
+            Some(span) => format!(" @{}", base_text(span).ok_or_else(inexact)?),
+            None => String::new(),
+        };
+        let way = match playback_text(play, plays) {
+            text if text == "loop" => String::new(),
+            text => format!(" {text}"),
+        };
+        let spec: Self = format!("{name} = {frames}{time}{way}").parse()?;
+        match spec.name() == name && spec.sprite().is_none() {
+            true => Ok(spec),
+            false => {
+                let problem = "the name has a sign that means something in a clip".to_owned();
+                Err(SyntaxError { text: spec.to_string(), at: 0, problem })
+            }
+        }
+    }
+
     /// What makes this clip of a set's frames, times to the tick; `None` if the grammar can't say it: if a time has no
     /// exact text. Events are not part of it.
     pub fn for_clip(set: &FrameSet, clip: &Clip) -> Option<Self> {

@@ -269,13 +269,7 @@ impl Clip {
 
     /// How it plays, in the words it is typed with: `loop`, `once`, `loop 3`, `bounce`, `bounce 2`.
     pub fn playback(&self) -> String {
-        let way = match (self.play, self.plays) {
-            (PlayMode::Forward, 0) => "loop".to_owned(),
-            (PlayMode::Forward, 1) => "once".to_owned(),
-            (PlayMode::Forward, plays) => format!("loop {plays}"),
-            (PlayMode::Bounce, 0) => "bounce".to_owned(),
-            (PlayMode::Bounce, plays) => format!("bounce {plays}"),
-        };
+        let way = playback_text(self.play, self.plays);
         if self.steps.iter().all(|step| step.mirror) { format!("{way} mirrored") } else { way }
     }
 
@@ -318,6 +312,17 @@ impl Clip {
     /// Milliseconds of one play.
     pub fn total_millis(&self) -> f64 {
         self.total_ticks() as f64 * 1000.0 / f64::from(self.timescale)
+    }
+}
+
+/// `loop`, `once`, `loop 3`, `bounce`, `bounce 2`.
+pub(crate) fn playback_text(play: PlayMode, plays: u32) -> String {
+    match (play, plays) {
+        (PlayMode::Forward, 0) => "loop".to_owned(),
+        (PlayMode::Forward, 1) => "once".to_owned(),
+        (PlayMode::Forward, plays) => format!("loop {plays}"),
+        (PlayMode::Bounce, 0) => "bounce".to_owned(),
+        (PlayMode::Bounce, plays) => format!("bounce {plays}"),
     }
 }
 

@@ -6,6 +6,7 @@
 mod clip;
 mod timing;
 
+pub(crate) use clip::playback_text;
 pub use clip::{Clip, ClipError, Step};
 pub use shibori_play::{Clock, PlayMode, Timed};
 pub use timing::{FrameDuration, TimeError, common_clock};

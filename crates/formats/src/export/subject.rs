@@ -11,7 +11,7 @@ use crate::export::metrics::{ClipTimeline, FrameGeometry};
 use crate::export::{ExportError, File};
 use crate::manifest::{Alpha, Manifest, PageEntry, as_seen, page_files, page_path};
 use crate::{FileError, ReadProblem};
-use shibori_core::{CompanionSpec, Lease, Pixels, parallel};
+use shibori_core::{CompanionSpec, Lease, Pixels, Size, parallel};
 
 /// A manifest, its pages, and what follows from both.
 #[derive(Debug)]
@@ -137,7 +137,8 @@ impl ExportSource {
         Ok(Self { companions, ..Self::of(path, manifest, pages) })
     }
 
-    /// A manifest and its pages in memory: `pond` is `pond.json`, and its pages are in the same folder.
+    /// A manifest and its pages in memory: `pond` is `pond.json`, and its pages are in the same folder. Companions are added by
+    /// [`with_companion`](Self::with_companion).
     ///
     /// # Errors
     /// Where a page is missing or has another size than the manifest says, or its numbers don't belong together.
@@ -150,6 +151,31 @@ impl ExportSource {
         }
         let path = PathBuf::from(format!("{stem}.json"));
         Ok(Self { stem: stem.to_owned(), ..Self::of(&path, manifest, pages) })
+    }
+
+    /// The same with a companion of a page, such as its normal map, which scenes light it by.
+    ///
+    /// # Errors
+    /// Where the manifest names no such companion of that page, or it has another size.
+    pub fn with_companion(
+        mut self,
+        page: usize,
+        suffix: &str,
+        image: PageImage,
+    ) -> Result<Self, ReadProblem> {
+        let missing = || ReadProblem::PageMissing(format!("{suffix} of page {page}"));
+        let entry = self.manifest.pages.get(page).ok_or_else(missing)?;
+        let file = entry.companions.get(suffix).ok_or_else(missing)?;
+        let spec = companion_specs(&self.manifest).into_iter().find(|spec| spec.suffix == suffix);
+        let spec = spec.ok_or_else(missing)?;
+        let (found, size) = (image.pixels.size(), Size::from((entry.size[0], entry.size[1])));
+        if found != size {
+            return Err(ReadProblem::CompanionSize { companion: file.clone(), found, page: size });
+        }
+        let pixels = as_seen(entry, image.pixels.clone());
+        self.companions.resize_with(self.manifest.pages.len(), Vec::new);
+        self.companions[page].push((spec, PageImage { pixels, ..image }));
+        Ok(self)
     }
 
     /// Reads a manifest alone, for formats that need no image of it.

@@ -20,7 +20,7 @@ pub struct Exported {
     pub files: Vec<File>,
     /// Whether it is the one text of a template, which could as well go to standard output.
     pub is_text: bool,
-    /// How many frames it tells of.
+    /// How many frames it describes.
     pub frames: usize,
     /// How many clips.
     pub clips: usize,
@@ -31,19 +31,47 @@ pub fn starter(name: &str) -> Option<&'static BuiltinTemplate> {
     BUILTIN_TEMPLATES.iter().find(|starter| starter.name == name)
 }
 
-/// Tells a manifest in another form; beside the manifest where no target is said.
+/// A manifest in another format; beside the manifest unless a target is given.
 ///
 /// # Errors
-/// Where the manifest, a page or the template can't be read, or the format can't hold what they say.
+/// Where the manifest, a page or the template can't be read, or the format can't hold what is in them.
 pub fn export(
     path: &Path,
     options: &ExportOptions,
     target: Option<&Path>,
     cx: &Context<'_>,
 ) -> Result<Exported, Error> {
-    let _span = info_span!("export").entered();
     options.validate()?;
     let wanted = Wanted::of(options, cx)?;
+    if let Some(template) = &options.template {
+        cx.transaction().add_sources(&[cx.resolve(template)]);
+    }
+    export_as(path, &wanted, options, target, cx)
+}
+
+/// The same by a template that is a text in memory.
+///
+/// # Errors
+/// As [`export`].
+pub fn export_by_text(
+    path: &Path,
+    template: &str,
+    target: &Path,
+    cx: &Context<'_>,
+) -> Result<Exported, Error> {
+    let (name, source) = (PathBuf::from("template"), template.to_owned());
+    let wanted = Wanted::Template { name, source, ending: String::new() };
+    export_as(path, &wanted, &ExportOptions::default(), Some(target), cx)
+}
+
+fn export_as(
+    path: &Path,
+    wanted: &Wanted,
+    options: &ExportOptions,
+    target: Option<&Path>,
+    cx: &Context<'_>,
+) -> Result<Exported, Error> {
+    let _span = info_span!("export").entered();
     cx.finish_interrupted(path)?;
     let manifest =
         cx.limits().manifest_of(&cx.resolve(path)).filter(|manifest| cx.limits().staged.exists(manifest));
@@ -63,11 +91,8 @@ pub fn export(
     let images = subject.pages.iter().chain(companions).map(|image| image.path.clone());
     cx.transaction().add_sources(&images.collect::<Vec<_>>());
     cx.transaction().add_sources(&[manifest]);
-    if let Some(template) = &options.template {
-        cx.transaction().add_sources(&[cx.resolve(template)]);
-    }
     let target = target.map_or_else(|| sibling_path(&subject, wanted.ending()), |target| cx.resolve(target));
-    if let Wanted::Format(format) = &wanted {
+    if let Wanted::Format(format) = wanted {
         export::check_extension(&target, format.ending())?;
     }
     let files = wanted.files(&subject, options, &target)?;

@@ -25,7 +25,7 @@ pub use clip::{ClipOutcome, clip, edit_clips};
 pub(crate) use clip_override::replace_clip_frames;
 pub use draft::{Draft, DraftCut, DraftSprite, draft};
 pub(crate) use export::template_ending;
-pub use export::{Exported, export, stage_export, starter};
+pub use export::{Exported, export, export_by_text, stage_export, starter};
 pub use guide_sheet::guide_sheet;
 pub use inspect::{
     GridAnalysis, ImageContent, ImageReport, Inspected, IslandReading, SequenceReport, Transparency, inspect,
