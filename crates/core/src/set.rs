@@ -113,6 +113,7 @@ impl FrameSet {
     }
 
     /// Tables of what belongs to what, made once a set.
+    #[doc(hidden)]
     pub fn index(&self) -> &SetIndex {
         self.index.get_or_init(|| SetIndex::of(&self.frames, &self.clips))
     }
