@@ -370,9 +370,21 @@ fn outputs_and_records_go_where_code_says() {
     fs::copy(moved.path().join("shibori.toml"), moved.path().join("other.toml")).unwrap();
     let said = build(&moved, "other.toml").unwrap_err().to_string();
     assert!(said.contains("is written by another recipe"), "{said}");
-    let setup = Build::of(moved.path().join("shibori.toml")).out_dir(out.path()).state_dir(out.path());
-    let paths = setup.open().unwrap().rerun_paths();
-    assert!(
-        paths.contains(&moved.path().join("walk.qoi")) && paths.contains(&moved.path().join("shibori.toml"))
-    );
+}
+
+/// Whatever could make another build worthwhile: a build script runs again only for these.
+#[test]
+fn what_a_build_depends_on_is_listed() {
+    let recipe =
+        "include = [\"atlases.toml\"]\n[sprite.\"*\"]\nfrom = \"art/*.qoi\"\nslice = { grid = \"1x1\" }\n";
+    let home = project(recipe);
+    let at = |name: &str| home.path().join(name);
+    fs::create_dir(at("art")).unwrap();
+    fs::rename(at("walk.qoi"), at("art/walk.qoi")).unwrap();
+    let atlas = "[atlas.pond]\nuse = \"*\"\n[[atlas.pond.export]]\ntemplate = \"own.lua.j2\"\n";
+    fs::write(at("atlases.toml"), atlas).unwrap();
+    fs::write(at("own.lua.j2"), "{{ name }}").unwrap();
+    let paths = Build::of(at("shibori.toml")).open().unwrap().rerun_paths();
+    let wanted = ["art", "art/walk.qoi", "atlases.toml", "own.lua.j2", "shibori.toml"].map(at);
+    assert_eq!(paths, wanted);
 }
