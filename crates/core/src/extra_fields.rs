@@ -1,5 +1,5 @@
-//! Keys of a manifest that this version does not use itself (the user's `extras` among them), carried along untouched from
-//! reading to writing.
+//! Keys of a manifest that this version doesn't use (including the user's `extras`), carried along unchanged from reading to
+//! writing.
 
 /// Keys that are carried along, in order, each with its value as JSON text. Nothing here looks into a value.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -56,7 +56,7 @@ impl SetIndex {
     /// The number of a frame's sprite.
     ///
     /// # Panics
-    /// Where there is no such frame.
+    /// If there is no such frame.
     pub fn sprite_of(&self, frame: usize) -> usize {
         self.sprite_of[frame]
     }
@@ -74,7 +74,7 @@ impl SetIndex {
     /// The number of a frame within its sprite, from 0.
     ///
     /// # Panics
-    /// Where there is no such frame.
+    /// If there is no such frame.
     pub fn number_in_sprite(&self, frame: usize) -> usize {
         self.number_in_sprite[frame]
     }

@@ -1,4 +1,4 @@
-//! Values as JSON and the like: lengths as lists of numbers, as in a manifest; what people type as that text.
+//! Values for serde: lengths are lists of numbers, as in a manifest; values that people type are that text.
 
 use serde::ser::{Serialize, Serializer};
 

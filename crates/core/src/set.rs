@@ -131,7 +131,7 @@ impl FrameSet {
     /// The number of a frame within its sprite, from 0.
     ///
     /// # Panics
-    /// Where there is no such frame.
+    /// If there is no such frame.
     pub fn number_in_sprite(&self, frame: usize) -> usize {
         self.index().number_in_sprite(frame)
     }
@@ -161,7 +161,7 @@ impl FrameSet {
     /// The frames at these places, and the clips that play only them, each place once, in this order.
     ///
     /// # Panics
-    /// Where a place is beyond the last frame.
+    /// If an index is beyond the last frame.
     pub fn subset(&self, places: &[usize]) -> Self {
         let mut new_place = vec![None; self.frames.len()];
         let mut frames = Vec::with_capacity(places.len());
@@ -180,7 +180,7 @@ impl FrameSet {
     /// that it is mapped to.
     ///
     /// # Panics
-    /// Where a place is beyond the last frame.
+    /// If an index is beyond the last frame.
     pub fn take(&self, places: &[usize], left_out: &HashMap<usize, usize>) -> Self {
         let stays: HashSet<usize> = places.iter().copied().collect();
         let taken = |clip: &Clip| {
@@ -196,7 +196,7 @@ impl FrameSet {
     /// One clip and the frames it plays, in the set's order.
     ///
     /// # Panics
-    /// Where there is no such clip.
+    /// If there is no such clip.
     pub fn extract_clip(&self, clip: usize) -> Self {
         let clip = &self.clips[clip];
         let mut places: Vec<usize> = clip.steps().iter().map(|step| step.frame).collect();

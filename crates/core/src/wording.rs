@@ -20,11 +20,10 @@ pub fn count_noun(count: usize, noun: &str) -> String {
     format!("{} {noun}{plural}", group_digits(count as u64))
 }
 
-/// Items with commas; of a long list the first, and how many there are: `a, b, ... (40 total)`. Nobody reads
-/// thousands.
+/// Items with commas; a long list is cut short with its total: `a, b, ... (40 total)`.
 pub fn abbreviate_list(items: &[impl AsRef<str>]) -> String {
     const SHOWN: usize = 16;
-    // One more is as short as what would stand for it.
+    // One more item is as short as the total that would replace it.
     let shown = if items.len() <= SHOWN + 1 { items.len() } else { SHOWN };
     let first: Vec<&str> = items[..shown].iter().map(AsRef::as_ref).collect();
     let rest = if shown < items.len() {

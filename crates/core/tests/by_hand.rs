@@ -1,4 +1,4 @@
-//! Values made in code are those that a person types, and what is out of range is an error in both.
+//! Values built in code equal those that people type, and both refuse what is out of range.
 
 use shibori_core::clip::{
     ClipSpec, EventSpec, FrameDuration, FrameRate, PlayMode, Renaming, RowList, TimeError,

@@ -1,5 +1,5 @@
-//! Documented entry points with the least there can be of everything: no pixel, no frame, another sheet's grid. What can't be done
-//! is an error or nothing; only an index out of range may panic, where the documentation says so.
+//! Documented entry points with degenerate input: no pixel, no frame, another sheet's grid. The result is an error or empty; only an
+//! index out of range may panic, and the documentation says so.
 
 use std::collections::HashMap;
 

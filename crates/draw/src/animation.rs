@@ -89,7 +89,7 @@ impl fmt::Display for Backdrop {
 /// Where the pictures would be larger than the limits.
 ///
 /// # Panics
-/// Where the clip is of another set, with more frames.
+/// If the clip belongs to another set with more frames.
 pub fn render_clip(
     set: &FrameSet,
     clip: &Clip,
@@ -120,7 +120,7 @@ const LABEL: u32 = text::LINE + 2;
 /// Where the pictures would be larger than the limits.
 ///
 /// # Panics
-/// Where a clip is of another set, with more frames.
+/// If a clip belongs to another set with more frames.
 pub fn render_clips(
     set: &FrameSet,
     clips: &[&Clip],

@@ -27,8 +27,8 @@ pub trait Observer: Sync {
         let _ = notice;
     }
 
-    /// Words what looks wrong, for pages that show it; `here` is the folder in which the path of the source begins. Without an own
-    /// answer, it is said in plain words.
+    /// Describes findings, for pages that show them; `here` is the folder that the source's path is relative to. The default uses plain
+    /// words.
     fn describe_findings(&self, checked: &CheckReport, here: &Path) -> Value {
         let _ = here;
         checked.describe()

@@ -67,7 +67,7 @@ pub enum Error {
         #[source]
         error: Box<Error>,
     },
-    /// Targets of a recipe that could not be made.
+    /// Targets of a recipe that failed.
     #[error(transparent)]
     Build(#[from] Box<BuildError>),
     /// A file that can't be read or written.

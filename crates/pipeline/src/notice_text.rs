@@ -1,4 +1,4 @@
-//! Notices in plain English. They name no option: a program that has some may say more.
+//! Notices in plain English. They name no options; a program adds its own.
 
 use std::fmt;
 use std::path::Path;

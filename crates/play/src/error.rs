@@ -22,18 +22,18 @@ pub enum Problem {
     Format(String),
     /// A key that is missing.
     Missing,
-    /// A value of another kind.
+    /// A value of the wrong kind or out of range.
     Expected(&'static str),
-    /// A place in a list that is shorter.
+    /// An index beyond the end of its list.
     Index {
-        /// The place, from 0.
+        /// The index, from 0.
         index: usize,
         /// How long the list is.
         count: usize,
     },
     /// A rectangle that reaches beyond its page or its canvas.
     Outside,
-    /// Two frames or clips of one sprite with one name.
+    /// Two frames or clips of one sprite with the same name.
     Twice(String),
 }
 

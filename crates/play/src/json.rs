@@ -13,7 +13,7 @@ use crate::{Clip, NORMAL_SUFFIXES, PlayMode, Step, Text};
 /// The format that is read.
 const FORMAT: &str = "shibori/1";
 
-/// A value and the way to it.
+/// A value and its path.
 struct At<'a> {
     value: &'a Value,
     parent: Option<(&'a At<'a>, Key<'a>)>,
@@ -181,7 +181,7 @@ impl Atlas {
     /// Reads a manifest and checks every index, tick and number. For your own `extras`, read the same bytes with your own types.
     ///
     /// # Errors
-    /// The first thing that is wrong with it, and where that is.
+    /// The first mistake in it, and where it is.
     pub fn from_json(bytes: &[u8]) -> Result<Self, AtlasError> {
         // Some editors put this before a text.
         let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);

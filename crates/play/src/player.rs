@@ -28,7 +28,7 @@ pub struct Player {
     tick: u64,
     /// Billionths of the tick.
     part: u32,
-    /// The first tick whose events are yet to be handed out.
+    /// The first tick whose events haven't been handed out.
     due: u64,
 }
 

@@ -1,4 +1,4 @@
-//! What a player of games would see, against the slowest and plainest way to work it out.
+//! Results compared with the slowest and plainest way to compute them.
 
 use alloc::format;
 use alloc::string::{String, ToString};
@@ -9,7 +9,7 @@ use proptest::prelude::*;
 
 use crate::{Atlas, AtlasError, Clip, PlayMode, Player, Problem, Step};
 
-/// Steps with these ticks; every step is frame and event of its own number.
+/// Steps with these ticks; frame and event of each are its number.
 fn clip(ticks: &[u32], play: PlayMode, plays: u32, timescale: u32) -> Clip {
     let step = |(frame, &ticks): (usize, &u32)| Step {
         frame,
@@ -135,7 +135,7 @@ fn after_thirty_days_of_games_frames_not_a_tick_is_lost() {
     let mut player = Player::new();
     let (frame, days) = (Duration::from_nanos(16_666_667), 30u64);
     let frames = days * 24 * 3600 * 60;
-    // What one second adds up to is added at once: a whole loop of advances would take a minute of a test.
+    // Ten seconds at a time: one advance per game frame would take a minute.
     for _ in 0..frames / 600 {
         let _ = player.advance(&clip, frame * 600);
     }

@@ -1,4 +1,4 @@
-//! Small programs that use shibori as a library. They read and write no file, and their first lines say what they print.
+//! Small programs that use shibori as a library, without files. The first lines of each show what it prints.
 
 use shibori_core::Pixels;
 use shibori_core::image::{Rgba, RgbaImage};

@@ -1,4 +1,4 @@
-//! What the pipeline noticed, with the options that have to do with it.
+//! Notices of the pipeline, with the options that matter for them.
 
 use shibori_core::pack::ReuseOutcome;
 use shibori_formats::decode::ReadNotice;
@@ -52,7 +52,7 @@ fn is_warning(notice: &Notice) -> bool {
     }
 }
 
-/// The whole text, where an option is its subject.
+/// The whole text, if an option is its subject.
 fn own_text(notice: &Notice) -> Option<String> {
     Some(match notice {
         Notice::RowsLeftOut { clips } => format!(
@@ -69,7 +69,7 @@ fn own_text(notice: &Notice) -> Option<String> {
     })
 }
 
-/// What follows on the same line.
+/// What to do, on the same line.
 fn way_out(notice: &Notice) -> &'static str {
     match notice {
         Notice::NumberedFrames { .. } => "; to cut them, give --grid or --islands",
@@ -81,7 +81,7 @@ fn way_out(notice: &Notice) -> &'static str {
     }
 }
 
-/// What to do.
+/// What to do, as a hint.
 fn hint(notice: &Notice) -> Option<String> {
     Some(match notice {
         Notice::UncutSheet { command, .. } => format!("cut it first: {}", command_line(command)),

@@ -1,4 +1,4 @@
-//! Findings in words, for people. What to do about them isn't said here.
+//! Findings in words, for people. Remedies are worded elsewhere.
 
 use std::fmt;
 
@@ -6,11 +6,11 @@ use crate::FrameSet;
 use crate::check::{Finding, Observation, Sides};
 
 impl Finding {
-    /// What was seen, about its frame: `the figure jumps 4 px right off its path in 'walk' (limit 2 px)`. `set` is the one it was
+    /// A sentence about its frame: `the figure jumps 4 px right off its path in 'walk' (limit 2 px)`. `set` is the one it was
     /// found in.
     ///
     /// # Panics
-    /// Where it isn't.
+    /// If `set` is another one.
     pub fn describe(&self, set: &FrameSet) -> String {
         let clip = self.clip.as_ref().map(ToString::to_string).unwrap_or_default();
         match self.seen {

@@ -110,12 +110,12 @@ impl Renaming {
         Self { old: old.into(), new }
     }
 
-    /// The clip, as it was named.
+    /// The clip, as named.
     pub fn old_name(&self) -> &str {
         &self.old
     }
 
-    /// Its other name.
+    /// Its new name.
     pub fn new_name(&self) -> &Name {
         &self.new
     }
@@ -124,7 +124,7 @@ impl Renaming {
 /// Renames clips, all at once: old names are the names before any renaming, so two clips can swap names.
 ///
 /// # Errors
-/// Where there is no such clip, a clip gets two names, or two clips get one.
+/// If there is no such clip, a clip gets two names, or two clips get one.
 pub fn rename_clips(set: FrameSet, renamings: &[Renaming]) -> Result<FrameSet, EditError> {
     let mut clips = set.clips().to_vec();
     let mut renamed: HashMap<usize, &Name> = HashMap::new();
@@ -144,10 +144,10 @@ pub fn rename_clips(set: FrameSet, renamings: &[Renaming]) -> Result<FrameSet, E
 pub struct FrameRate(pub(crate) Ratio);
 
 impl FrameRate {
-    /// So many ticks a second.
+    /// A clock of this many ticks a second.
     ///
     /// # Errors
-    /// For more than 1000.
+    /// If it is above 1000.
     pub fn new(rate: Ratio) -> Result<Self, TimeError> {
         let is_too_fast = u64::from(rate.numerator()) > 1000 * u64::from(rate.denominator());
         if is_too_fast { Err(TimeError::Fast) } else { Ok(Self(rate)) }
@@ -208,13 +208,13 @@ pub struct EventSpec {
 }
 
 impl EventSpec {
-    /// An event on a step of a clip, counted from 0; `None` takes away the one that is there.
+    /// An event on a step of a clip, counted from 0; `None` removes the existing one.
     pub fn new(clip: &str, step: usize, event: Option<&Name>) -> Self {
         let text = format!("{clip}@{step}={}", event.map_or("", Name::as_str));
         Self { text, clip: clip.to_owned(), step, event: event.map(ToString::to_string) }
     }
 
-    /// The clip, as it was named.
+    /// The clip, as named.
     pub fn clip(&self) -> &str {
         &self.clip
     }
@@ -224,7 +224,7 @@ impl EventSpec {
         self.step
     }
 
-    /// The event, if it isn't taken away.
+    /// The event; `None` removes the existing one.
     pub fn event(&self) -> Option<&str> {
         self.event.as_deref()
     }

@@ -404,7 +404,7 @@ impl Grid {
     /// The pixels of a cell.
     ///
     /// # Panics
-    /// Where there is no such cell, and where it would be doesn't fit 32 bits.
+    /// If there is no such cell and its position would overflow 32 bits.
     pub fn rect(&self, cell: Cell) -> Rect {
         let (x, width) = self.columns.cell_range(cell.column);
         let (y, height) = self.rows.cell_range(cell.row);

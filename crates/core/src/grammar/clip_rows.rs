@@ -74,7 +74,7 @@ impl RowList {
     /// A clip's name for each row, without a time; `None` skips a row.
     ///
     /// # Errors
-    /// Where a name has a sign that the grammar uses, or can't be part of a file name.
+    /// If a name contains a character that the grammar uses, or can't be part of a file name.
     pub fn new(names: &[Option<Name>]) -> Result<Self, SyntaxError> {
         let texts: Vec<&str> = names.iter().map(|name| name.as_ref().map_or("-", Name::as_str)).collect();
         let list: Self = texts.join(",").parse()?;
@@ -85,7 +85,7 @@ impl RowList {
         match list.rows.len() == names.len() && list.rows.iter().zip(names).all(is_same) {
             true => Ok(list),
             false => {
-                let problem = "a name has a sign that means something in a list of rows".to_owned();
+                let problem = "a name contains a character that has a meaning in lists of rows".to_owned();
                 Err(SyntaxError { text: list.text, at: 0, problem })
             }
         }

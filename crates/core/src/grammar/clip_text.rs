@@ -10,11 +10,10 @@ use crate::{FrameSet, Name, Selection, SyntaxError};
 const MIN_RUN: usize = 3;
 
 impl ClipSpec {
-    /// A clip of frames that all last as long; without a time, each keeps its own delay. It plays `plays` times, or forever if that
-    /// is 0.
+    /// A clip whose frames all last equally long; without a time, each keeps its own delay. It plays `plays` times; 0 means forever.
     ///
     /// # Errors
-    /// Where the name can't be part of a file name or has a sign of the grammar, or the time has no exact text.
+    /// If the name can't be part of a file name or contains a character that the grammar uses, or the time can't be written exactly.
     pub fn new(
         name: &Name,
         frames: &Selection,
@@ -38,7 +37,7 @@ impl ClipSpec {
         match spec.name() == name && spec.sprite().is_none() {
             true => Ok(spec),
             false => {
-                let problem = "the name has a sign that means something in a clip".to_owned();
+                let problem = "the name contains a character that has a meaning in clips".to_owned();
                 Err(SyntaxError { text: spec.to_string(), at: 0, problem })
             }
         }

@@ -28,10 +28,10 @@ impl FromStr for PageSide {
 }
 
 impl PageSide {
-    /// The largest page.
+    /// Checks a size for pages.
     ///
     /// # Errors
-    /// Where a side is 0 or more than 65,536 px.
+    /// If a side is 0 or more than 65,536 px.
     pub fn new(size: Size) -> Result<Self, ValueError> {
         let is_in = !size.is_empty() && size.width.max(size.height) <= LONGEST_PAGE;
         is_in.then_some(Self(size)).ok_or_else(|| ValueError::new(&size.to_string(), OUT_OF_RANGE))

@@ -22,7 +22,7 @@ impl Ratio {
     /// `times / over`.
     ///
     /// # Errors
-    /// Where either is 0.
+    /// If either is 0.
     pub fn new(times: u32, over: u32) -> Result<Self, ValueError> {
         if times == 0 || over == 0 {
             return Err(ValueError::new(&format!("{times}/{over}"), "is not a factor above 0"));

@@ -155,12 +155,12 @@ impl Selection {
         Self { text: what.to_string(), picks: vec![Pick { sprite: None, what }] }
     }
 
-    /// Frames of a set of one sprite, from one number to another; backwards if the second is the lower one.
+    /// Frames of a one-sprite set, from one number to another; backward if the second is lower.
     pub fn range(from: u32, to: u32) -> Self {
         Self::only(PickKind::Numbers { from, to, step: 1 })
     }
 
-    /// A row of the sheet that a set of one sprite was cut from.
+    /// A row of the sheet that a one-sprite set was cut from.
     pub fn row(row: u32) -> Self {
         Self::only(PickKind::Row(row))
     }

@@ -497,7 +497,7 @@ impl Atlas {
     /// nowhere.
     ///
     /// # Panics
-    /// Where there is no such page.
+    /// If there is no such page.
     pub fn frames_on(&self, page: usize) -> &[usize] {
         let table = || {
             let mut pages = vec![Vec::new(); self.pages.len()];
@@ -515,7 +515,7 @@ impl Atlas {
     /// The different places on a page, in the order of the frames.
     ///
     /// # Panics
-    /// Where there is no such page.
+    /// If there is no such page.
     pub fn rects_on(&self, page: usize) -> Vec<Rect> {
         self.frames_on(page).iter().map(|&at| self.places[at].rect).collect()
     }
@@ -523,7 +523,7 @@ impl Atlas {
     /// The part of a page that frames cover, 0 to 1.
     ///
     /// # Panics
-    /// Where there is no such page.
+    /// If there is no such page.
     pub fn fill(&self, page: usize) -> f64 {
         let covered: u64 = self.rects_on(page).iter().map(|rect| rect.size().area()).sum();
         covered as f64 / self.pages[page].size.area() as f64

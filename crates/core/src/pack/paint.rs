@@ -26,7 +26,7 @@ const BAND: u32 = 64;
 /// Draws one page of an atlas: its frames, or one of their companions.
 ///
 /// # Panics
-/// Where there is no such page or companion.
+/// If there is no such page or companion.
 pub fn paint(atlas: &Atlas, page: usize, companion: Option<usize>, finish: ColorFinish) -> RgbaImage {
     let size = atlas.pages()[page].size;
     let mut canvas = RgbaImage::new(size.width, size.height);

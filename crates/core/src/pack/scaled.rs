@@ -36,10 +36,10 @@ pub enum PageScaleError {
 }
 
 impl PageScale {
-    /// A factor for pages.
+    /// Checks a factor for pages.
     ///
     /// # Errors
-    /// Where a number of it is above 16.
+    /// If its numerator or denominator is above 16.
     pub fn new(ratio: Ratio) -> Result<Self, PageScaleError> {
         match ratio.numerator().max(ratio.denominator()) <= MAX_SCALE_PART {
             true => Ok(Self(ratio)),

@@ -51,7 +51,7 @@ pub struct Registration {
 /// `reach` is the farthest shift. `None` where nothing is solid.
 ///
 /// # Panics
-/// Where a group lists a frame that isn't there.
+/// If a group lists a frame that doesn't exist.
 pub fn register(frames: &[&Frame], groups: &[Vec<usize>], reach: Option<u32>) -> Vec<Option<Registration>> {
     let figures = label_map::label_frames(frames);
     let mut spots: Vec<Option<Position>> = vec![None; frames.len()];

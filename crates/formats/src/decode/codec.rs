@@ -196,7 +196,7 @@ pub struct ReadOptions {
     pub tighten: bool,
     /// Read companions of sets and atlases, too.
     pub companions: bool,
-    /// Take the path `-` for standard input, as programs do. Without it, it is a file of that name.
+    /// Read standard input for the path `-`, as programs do. Otherwise it is a file of that name.
     pub standard_input: bool,
     /// Files of the same run that are not in place yet.
     pub staged: StagedFiles,

@@ -13,7 +13,7 @@ const STDIN: &str = "-";
 /// Reads one picture or animation from a file.
 ///
 /// # Errors
-/// Where it can't be read, is no picture, is damaged, or asks for more than the limits allow.
+/// If it can't be read, isn't an image, is damaged, or exceeds the limits.
 pub fn image(path: &Path, limits: &ReadOptions) -> Result<DecodedFile, FileError> {
     let length = limits.staged.length(path).unwrap_or(0);
     let _file = limits.memory.lease(length).map_err(|over| FileError::read(path, over))?;
@@ -23,11 +23,11 @@ pub fn image(path: &Path, limits: &ReadOptions) -> Result<DecodedFile, FileError
         .map_err(|problem| FileError::read(path, problem))
 }
 
-/// Decodes one picture or animation, by what its bytes say. `otherwise` is what to take them for if they don't say it: TGA has
-/// no signature.
+/// Decodes one image or animation, detected by content. `otherwise` is the format to assume if the content doesn't tell: TGA has no
+/// signature.
 ///
 /// # Errors
-/// Where they are no picture, are damaged, or ask for more than the limits allow.
+/// If the bytes aren't an image, are damaged, or exceed the limits.
 pub fn image_from_bytes(
     bytes: &[u8],
     otherwise: Option<Format>,
@@ -55,7 +55,7 @@ fn read_stdin(limits: &ReadOptions) -> Result<Vec<u8>, FileError> {
     Ok(bytes)
 }
 
-/// The whole of a file, which the same run may have made and not put in place yet; or of standard input, if the limits say so.
+/// All bytes of a file, including one that the same run has staged but not committed; or of standard input, if the limits allow it.
 ///
 /// # Errors
 /// Where it can't be read, or is a folder.

@@ -369,7 +369,7 @@ impl OpenPage {
 /// The frames of a manifest whose pages are in memory, as they were decoded. Companions aren't among them.
 ///
 /// # Errors
-/// Where a page isn't there or has another size than the manifest says, or its numbers don't belong together.
+/// If a page is missing, a page's size differs from the manifest's, or the manifest contradicts itself.
 pub fn frames_from_pages(manifest: Manifest, pages: Vec<Pixels>) -> Result<FrameSet, ReadProblem> {
     check_pages(&manifest, pages.iter().map(Pixels::size))?;
     let seen = manifest.pages.iter().zip(pages).map(|(page, pixels)| as_seen(page, pixels)).collect();

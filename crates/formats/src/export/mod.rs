@@ -111,8 +111,7 @@ pub fn check_extension(path: &Path, own: &str) -> Result<(), FileError> {
     Err(FileError::write(path, WriteProblem::Format(text)))
 }
 
-/// Prepares files, all or none; the first is the one that was asked for. They are in place after
-/// [`Transaction::commit`].
+/// Stages files, all or none; the first is the one the user asked for. They are in place after [`Transaction::commit`].
 ///
 /// # Errors
 /// Where one can't be written.

@@ -49,7 +49,7 @@ impl PageImage {
     /// A page from a file's bytes.
     ///
     /// # Errors
-    /// Where they aren't a still image, or ask for more than the limits allow.
+    /// If they aren't a still image, or exceed the limits.
     pub fn from_bytes(file: &str, bytes: Vec<u8>, limits: &ReadOptions) -> Result<Self, ReadProblem> {
         let is_tga = file.to_lowercase().ends_with(".tga");
         let decoded = image_from_bytes(&bytes, is_tga.then_some(Format::Tga), limits)?;
@@ -141,7 +141,7 @@ impl ExportSource {
     /// [`with_companion`](Self::with_companion).
     ///
     /// # Errors
-    /// Where a page is missing or has another size than the manifest says, or its numbers don't belong together.
+    /// If a page is missing, a page's size differs from the manifest's, or the manifest contradicts itself.
     pub fn new(stem: &str, manifest: Manifest, mut pages: Vec<PageImage>) -> Result<Self, ReadProblem> {
         let pixels: Vec<Pixels> = pages.iter().map(|page| page.pixels.clone()).collect();
         // Reading it as frames checks everything that can be wrong with it.
@@ -153,10 +153,10 @@ impl ExportSource {
         Ok(Self { stem: stem.to_owned(), ..Self::of(&path, manifest, pages) })
     }
 
-    /// The same with a companion of a page, such as its normal map, which scenes light it by.
+    /// Adds a companion of a page, such as its normal map, for exports that use it (glTF).
     ///
     /// # Errors
-    /// Where the manifest names no such companion of that page, or it has another size.
+    /// If the manifest lists no such companion of that page, or its size differs from the page's.
     pub fn with_companion(
         mut self,
         page: usize,

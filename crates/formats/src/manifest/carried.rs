@@ -1,4 +1,4 @@
-//! Keys that are carried along: values in a manifest, text in frames and clips.
+//! Keys that are carried along: values in a manifest, JSON text in frames and clips.
 
 use serde_json::{Map, Value};
 use shibori_core::ExtraFields;
@@ -11,7 +11,7 @@ pub(crate) fn carry(extras: Option<Map<String, Value>>, mut other: Map<String, V
     other.into_iter().map(|(key, value)| (key, value.to_string())).collect()
 }
 
-/// The same as values. Text that isn't JSON is kept as a text.
+/// The same as values. Text that isn't JSON becomes a string.
 pub(crate) fn carried_keys(carried: &ExtraFields) -> Map<String, Value> {
     let value = |json: &str| serde_json::from_str(json).unwrap_or_else(|_| Value::String(json.to_owned()));
     carried.iter().map(|(key, json)| (key.to_owned(), value(json))).collect()

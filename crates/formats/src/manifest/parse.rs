@@ -8,7 +8,7 @@ use shibori_core::{Name, Pixels, Rect, SetError, Size};
 use crate::ReadProblem;
 use crate::manifest::{Alpha, FORMAT, Manifest, PageEntry};
 
-/// Reads a manifest's text and checks that its numbers belong together.
+/// Reads a manifest's text and checks that it doesn't contradict itself.
 ///
 /// # Errors
 /// Where it isn't JSON or a manifest, has an unknown format number, a key has a wrong value, a clip can't play, or a frame isn't
@@ -32,7 +32,7 @@ pub fn parse(bytes: &[u8]) -> Result<Manifest, ReadProblem> {
     }
 }
 
-/// Everything that can be wrong without a page being looked at, names that come twice aside.
+/// Checks everything that needs no page, except for duplicate names.
 fn check(manifest: &Manifest) -> Result<(), ReadProblem> {
     for frame in manifest.frames.iter().filter(|frame| frame.rect[2] > 0 && frame.rect[3] > 0) {
         let name = || frame.name.clone();

@@ -60,7 +60,7 @@ pub trait BuildObserver: Sync {
         let _ = (of, notice);
     }
 
-    /// Words what looks wrong, for pages that show it. Without an own answer, it is said in plain words.
+    /// Describes findings, for pages that show them. The default uses plain words.
     fn findings(&self, checked: &CheckReport) -> Value {
         checked.describe()
     }
@@ -173,7 +173,7 @@ fn as_text<S: serde::Serializer>(error: &Error, to: S) -> Result<S::Ok, S::Error
 pub struct Build {
     graph: Graph,
     run: RunOptions,
-    /// The file beside whose place in `.shibori` the records of builds are kept.
+    /// Records are kept in `.shibori` beside this path.
     records: PathBuf,
 }
 
@@ -188,12 +188,12 @@ pub struct BuildSetup {
 }
 
 impl BuildSetup {
-    /// Outputs go into this folder instead of the one that the recipe names.
+    /// Writes outputs to this folder instead of the recipe's.
     pub fn out_dir(self, folder: impl Into<PathBuf>) -> Self {
         Self { out_dir: Some(folder.into()), ..self }
     }
 
-    /// What builds keep for the next one, cut frames among it, goes into `.shibori` in this folder instead of the recipe's.
+    /// Keeps records and cached frames in `.shibori` in this folder instead of the recipe's.
     pub fn state_dir(self, folder: impl Into<PathBuf>) -> Self {
         Self { state_dir: Some(folder.into()), ..self }
     }
@@ -222,7 +222,7 @@ impl BuildSetup {
     }
 }
 
-/// A target, or the frames of a sprite, that could not be made.
+/// A target, or a sprite's frames, that failed.
 #[derive(Clone, Debug, thiserror::Error)]
 #[error("{name}: {error}")]
 pub struct TargetError {
@@ -233,13 +233,13 @@ pub struct TargetError {
     pub error: Error,
 }
 
-/// A build in which something could not be made.
+/// A build in which something failed.
 #[derive(Clone, Debug, thiserror::Error)]
 #[error("{}", list_errors(errors))]
 pub struct BuildError {
-    /// What could not be made, in the recipe's order; at least one.
+    /// What failed, in the recipe's order; at least one.
     pub errors: Vec<TargetError>,
-    /// What was done all the same.
+    /// What was done anyway.
     pub outcome: Outcome,
 }
 
@@ -261,9 +261,9 @@ pub struct TargetInfo {
 }
 
 impl Build {
-    /// A build of a recipe, with its outputs and records where the recipe has them.
+    /// A build of a recipe. By default, outputs and records go where the recipe puts them.
     ///
-    /// In a build script of Cargo both belong into `OUT_DIR`:
+    /// In a Cargo build script, both go to `OUT_DIR`:
     ///
     /// ```no_run
     /// # use std::{env, error::Error, path::PathBuf};
@@ -293,8 +293,8 @@ impl Build {
         Self::of(recipe).options(run.clone()).open()
     }
 
-    /// Every file and folder that, if it changes, makes another build worthwhile: the recipe and what it includes, sources and
-    /// templates, and the folders in which a new file would be a source. Relative to the current folder if the recipe is.
+    /// Every file and folder whose change calls for another build: the recipe and its includes, sources, templates, and the folders
+    /// where a new file would become a source. Relative to the current folder if the recipe's path is.
     pub fn rerun_paths(&self) -> Vec<PathBuf> {
         let paths = self.all_files().into_iter().chain(self.source_folders());
         let paths: BTreeSet<PathBuf> = paths.map(|path| self.graph.base.join(path)).collect();

@@ -117,8 +117,7 @@ impl Build {
     /// Does what is stale, on as many threads as there are cores or as are said.
     ///
     /// # Errors
-    /// [`Error::Build`] with everything that could not be made, and what was done all the same; another one where nothing could
-    /// be tried.
+    /// [`Error::Build`] lists every target that failed, and what was done anyway. Any other error means that nothing was tried.
     pub fn run(&self, jobs: Option<NonZeroUsize>, observer: &dyn BuildObserver) -> Result<Outcome, Error> {
         if is_log_locked(&self.records) {
             observer.event(BuildEvent::Waiting);
@@ -184,7 +183,7 @@ impl Build {
         })
     }
 
-    /// Whose outputs these are. Records that are kept elsewhere stand for the recipe, wherever that is moved to.
+    /// The owner of the outputs. If records are kept elsewhere, they identify the recipe even after it was moved.
     fn owner(&self) -> PathBuf {
         match self.records == self.recipe_file() {
             true => self.records.clone(),
@@ -200,7 +199,7 @@ impl Build {
     /// Does one step, from its inputs to its outputs and nothing else: nothing is kept, and nothing that was kept is looked at.
     ///
     /// # Errors
-    /// Where there is no such step, or it can't be done.
+    /// If there is no such step, or it can't be done.
     pub fn build_one(&self, name: &str, observer: &dyn BuildObserver) -> Result<TargetInfo, Error> {
         let at = self.graph.find_target(name)?;
         let step = &self.graph.steps[at];
@@ -347,7 +346,7 @@ fn message_of(panic: &(dyn std::any::Any + Send)) -> String {
 }
 
 impl BuildRun<'_> {
-    /// Does everything that is stale, and gives what could not be done with its place in the recipe.
+    /// Does everything that is stale, and returns failures with their place in the recipe.
     fn execute_all(&self, jobs: Option<NonZeroUsize>) -> (Outcome, Vec<(usize, TargetError)>) {
         let steps = &self.graph.steps;
         for at in (0..steps.len()).filter(|&at| self.whys[at].is_none()) {

@@ -48,7 +48,7 @@ pub enum Accept {
 }
 
 impl RunOptions {
-    /// How much a run may ask for, defaults filled in. Memory has no limit unless [`max_memory`](Self::max_memory) sets one: see
+    /// The limits of a run, with defaults filled in. Memory is unlimited unless [`max_memory`](Self::max_memory) sets one: see
     /// [`available_memory`](crate::available_memory).
     pub fn limits(&self) -> ReadOptions {
         let plain = ReadOptions::default();

@@ -26,10 +26,10 @@ pub struct WholeError {
 }
 
 impl<const LOW: u32, const HIGH: u32> BoundedInt<LOW, HIGH> {
-    /// A number of the range.
+    /// Checks that a number is in the range.
     ///
     /// # Errors
-    /// Where it is beyond.
+    /// If it isn't.
     pub fn new(number: u32) -> Result<Self, WholeError> {
         let is_in = (LOW..=HIGH).contains(&number);
         is_in.then_some(Self(number)).ok_or_else(|| Self::error(number.to_string()))
@@ -76,10 +76,10 @@ pub struct NonNegative(f64);
 pub struct AmountError(String);
 
 impl NonNegative {
-    /// Such a number.
+    /// Checks a number.
     ///
     /// # Errors
-    /// Where it is below 0, infinite or not a number.
+    /// If it is below 0, infinite or NaN.
     pub fn new(number: f64) -> Result<Self, AmountError> {
         let is_amount = number.is_finite() && number >= 0.0;
         is_amount.then_some(Self(number)).ok_or_else(|| AmountError(number.to_string()))

@@ -125,7 +125,7 @@ pub fn adjust(source: &Source, options: &AdjustOptions, cx: &Context<'_>) -> Res
     Ok(Adjusted { set, mended, frames, covered: done.covered, dropped })
 }
 
-/// Prepares the files of adjusted frames where they go; they are in place after [`Context::commit`]. Gives the folder, as the user would name it.
+/// Stages the files of adjusted frames where they go; they are in place after [`Context::commit`]. Returns the folder, as the user would name it.
 ///
 /// # Errors
 /// Where what was named isn't a set that could be changed in place, or a file can't be written.

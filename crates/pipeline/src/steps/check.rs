@@ -137,7 +137,7 @@ impl FindingGroup {
 }
 
 impl CheckReport {
-    /// The findings by their cause in plain words, as pages show them, without what would fix them.
+    /// The findings by cause in plain words, as pages show them, without remedies.
     pub fn describe(&self) -> Value {
         let name = |frame: usize| self.set.frames()[frame].name().to_string();
         let group = |group: &FindingGroup| {

@@ -9,7 +9,7 @@ use crate::{ClipsError, Error};
 /// `is_apart`, frames that other clips show too are copied first.
 ///
 /// # Errors
-/// Where there is no such clip, it is not the same in both, or another clip shows its frames.
+/// If there is no such clip, it is not the same in both, or another clip shows its frames.
 pub(crate) fn replace_clip_frames(
     set: FrameSet,
     other: &FrameSet,

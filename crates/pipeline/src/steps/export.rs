@@ -49,7 +49,7 @@ pub fn export(
     export_as(path, &wanted, options, target, cx)
 }
 
-/// The same by a template that is a text in memory.
+/// An export by a template in memory.
 ///
 /// # Errors
 /// As [`export`].
@@ -100,7 +100,7 @@ fn export_as(
     Ok(Exported { files, is_text, frames: subject.frames.len(), clips: subject.clips.len() })
 }
 
-/// Prepares the files of an export; they are in place after [`Context::commit`].
+/// Stages the files of an export; they are in place after [`Context::commit`].
 ///
 /// # Errors
 /// Where one can't be written.

@@ -199,7 +199,7 @@ fn trim_scope(options: &PackOptions) -> TrimScope {
     options.shape.trim.unwrap_or(default)
 }
 
-/// Prepares the files of atlases at a path without extension; they are in place after [`Context::commit`].
+/// Stages the files of atlases at a path without extension; they are in place after [`Context::commit`].
 ///
 /// # Errors
 /// Where a page can't be encoded or written.

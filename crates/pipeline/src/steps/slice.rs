@@ -304,7 +304,7 @@ pub fn default_set(sheets: &[PathBuf]) -> PathBuf {
     }
 }
 
-/// Prepares the files of a set; they are in place after [`Context::commit`].
+/// Stages the files of a set; they are in place after [`Context::commit`].
 ///
 /// # Errors
 /// Where a frame can't be a file there.

@@ -13,7 +13,7 @@ use crate::plan::{Change, Plan};
 use crate::steps::loading::load_with_companions;
 use crate::{Context, Error, Notice, SizeCause};
 
-/// Prepares an OpenRaster file with the frames as layers, on their whole canvases; they are in place after [`Context::commit`].
+/// Stages an OpenRaster file with the frames as layers, on their whole canvases; they are in place after [`Context::commit`].
 ///
 /// # Errors
 /// Where the painting would be too large, or the file can't be written.

@@ -1,4 +1,4 @@
-//! An atlas in memory as a text of your own, and back into frames, without a file.
+//! An atlas in memory, exported by a template in memory and read back into frames.
 //!
 //! ```text
 //! lantern-00 1,1 15x23

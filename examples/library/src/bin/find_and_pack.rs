@@ -1,4 +1,4 @@
-//! A sheet in memory, an atlas in memory: the grid is found, the frames are lined up, named, trimmed and packed.
+//! From a sheet to an atlas in memory: find the grid, align, name, trim and pack the frames.
 //!
 //! ```text
 //! 4x1 cells of 32x32 px, sure: true

@@ -88,8 +88,8 @@ impl PageFormat {
 }
 
 impl PageEncoding {
-    /// The bytes of one page, in as many colors as are asked for. Pixels are taken as they are: what [`finish`](Self::finish) says
-    /// is done by [`paint`](shibori_core::pack::paint()).
+    /// The bytes of one page, reduced to [`colors`](Self::colors) if set. Pixels are encoded as they are: [`finish`](Self::finish) is
+    /// applied by [`paint`](shibori_core::pack::paint()).
     ///
     /// # Errors
     /// Where the format can't hold a picture of this size.
@@ -99,7 +99,7 @@ impl PageEncoding {
         self.encode_with(image, palette.as_ref())
     }
 
-    /// The same in the colors of a palette where there is one.
+    /// The same with a palette, if there is one.
     pub(super) fn encode_with(
         &self,
         image: &RgbaImage,

@@ -11,7 +11,7 @@ use shibori_core::{CompanionKind, CompanionSpec};
 use crate::export::idents::{check_full_names, full_name, identifier, idents};
 use crate::export::{ExportError, ExportSource, TemplateError};
 
-/// A value as templates have it. Entries become one at a time: as both, many frames would take twice the memory.
+/// A value for templates. Entries are converted one at a time; holding all of them in both forms would double the memory.
 fn to_template(value: Value) -> TemplateValue {
     TemplateValue::from(Serde(value))
 }

@@ -41,7 +41,7 @@ impl HtmlPage {
         &self.html
     }
 
-    /// Prepares its file, and gives how many bytes it has.
+    /// Stages its file, and returns its size in bytes.
     ///
     /// # Errors
     /// Where the file isn't called like a page, or can't be written.

@@ -119,7 +119,7 @@ impl View {
 }
 
 impl RenderedPreview {
-    /// Prepares its files: images and a cut as PNG (`koi.png`, then `koi-1.png`), motion as GIF or APNG, a page as HTML.
+    /// Stages its files: images and a cut as PNG (`koi.png`, then `koi-1.png`), motion as GIF or APNG, a page as HTML.
     ///
     /// # Errors
     /// Where a file can't be written, or its name doesn't have the extension of its kind.
