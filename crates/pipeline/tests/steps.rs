@@ -246,6 +246,12 @@ fn every_other_step_gives_its_outcome_without_a_word() {
     assert_eq!(checked.unwrap()[0].set.frames().len(), 4);
     let exported = steps::export(atlas, &options(json!({ "template": "lua" })), None, &cx).unwrap();
     assert!(exported.is_text && exported.files[0].path.ends_with("pond.lua"));
+    let text = "{{ frames|length }} of {{ name }}";
+    let by_text = steps::export_by_text(atlas, text, Path::new("count.txt"), &cx).unwrap();
+    assert_eq!(by_text.files[0].bytes, b"4 of pond");
+    let wrong =
+        steps::export_by_text(atlas, "\n{{ nmae }}", Path::new("a.txt"), &cx).unwrap_err().to_string();
+    assert!(wrong.contains("line 2") && wrong.contains("nmae"), "{wrong}");
     let shows = |only: serde_json::Value| match View::Motion(options::<MotionOptions>(only))
         .draw(&atlas.into(), None, &cx)
         .unwrap()

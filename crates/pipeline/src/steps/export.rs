@@ -52,7 +52,7 @@ pub fn export(
 /// An export by a template in memory.
 ///
 /// # Errors
-/// As [`export`].
+/// As [`export()`].
 pub fn export_by_text(
     path: &Path,
     template: &str,

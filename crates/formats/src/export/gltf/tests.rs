@@ -6,6 +6,8 @@ use shibori_core::shape::set_polygons;
 use shibori_core::{CompanionSpec, Frame, FrameSet, Pixels, Rect, SetError};
 
 use super::*;
+use crate::ReadProblem;
+use crate::decode::ReadOptions;
 use crate::encode::{PageEncoding, PageFormat};
 use crate::export::sample::{frames, subject};
 
@@ -173,6 +175,20 @@ fn polygons_show_every_pixel_and_companions_light_it() {
         document["images"].as_array().unwrap().iter().map(|image| image["uri"].as_str().unwrap()).collect();
     assert_eq!(uris, ["pond.png", "pond_e.png", "pond_n.png"]);
     assert!(document.get("extensionsUsed").is_none());
+    // The same scene without a file.
+    let limits = ReadOptions::default();
+    let image =
+        |image: &PageImage, name: &str| PageImage::from_bytes(name, image.bytes.clone(), &limits).unwrap();
+    let page = image(&subject.pages[0], "pond.png");
+    let mut memory = ExportSource::new("pond", subject.manifest.clone(), vec![page]).unwrap();
+    for (spec, companion) in &subject.companions[0] {
+        let file = &subject.manifest.pages[0].companions[&spec.suffix];
+        memory = memory.with_companion(0, &spec.suffix, image(companion, file)).unwrap();
+    }
+    assert_eq!(glb(&memory, 1.0), glb(&subject, 1.0));
+    let wrong =
+        PageImage::from_bytes("a.png", crate::encode::png(&RgbaImage::new(1, 1)).unwrap(), &limits).unwrap();
+    assert!(matches!(memory.with_companion(0, "_n", wrong), Err(ReadProblem::CompanionSize { .. })));
 }
 
 fn check_every_step(set: &FrameSet) {
