@@ -89,7 +89,7 @@ export const createCleaning = (table, auto, size) => {
 
   return {
     parts: [key, color, tolerance, scope, pick, box],
-    // Takes a color that is pointed at, if one is wanted.
+    // Takes the color under the pointer while the field waits for one.
     pickAt: (colorAt) => {
       if (!isPicking) return false;
       pick.click();
