@@ -8,6 +8,7 @@ use crate::pack::arrange::Items;
 use crate::pack::arrange::skyline::{Skyline, StripFill};
 
 /// Numbers that look random and are always the same (G. Marsaglia, "Xorshift RNGs", 2003).
+#[derive(Clone)]
 struct XorShift(u64);
 
 impl XorShift {
@@ -24,17 +25,21 @@ impl XorShift {
 }
 
 /// Improves an order for so many steps. `value` tries an order and gives its cost, less being better, with what it
-/// made; `heat` is a worsening that is taken often at first. Stops early where the cost is `enough` or less.
+/// made, or nothing once it knows that the cost will be above a limit; `heat` is a worsening that is taken often at first.
+/// Stops early where the cost is `enough` or less.
+///
+/// # Panics
+/// If `value` gives nothing without a limit.
 pub(super) fn anneal<T>(
     pieces: Items<'_>,
     start: &[usize],
     steps: usize,
     seed: u64,
     (heat, enough): (f64, f64),
-    mut value: impl FnMut(&[usize]) -> (f64, T),
+    mut value: impl FnMut(&[usize], f64) -> Option<(f64, T)>,
 ) -> (f64, T) {
     let mut order = start.to_vec();
-    let (mut now, first) = value(&order);
+    let (mut now, first) = value(&order, f64::INFINITY).expect("no limit");
     let (mut best, mut kept) = (now, first);
     let mut draw = XorShift(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
     for step in 0..steps {
@@ -47,17 +52,25 @@ pub(super) fn anneal<T>(
         }
         let is_swap = draw.below(3) > 0;
         moved(&mut order, a, b, is_swap);
-        let (cost, made) = value(&order);
-        let worse = cost - now;
         let left = 1.0 - step as f64 / steps as f64;
-        let warmth = heat * left * left;
-        if worse <= 0.0 || draw.share() < libm::exp(-worse / warmth.max(1e-9)) {
-            now = cost;
-            if cost < best {
-                (best, kept) = (cost, made);
+        let warmth = (heat * left * left).max(1e-9);
+        // A number is drawn only for an order that is worse.
+        let mut after = draw.clone();
+        let chance = after.share();
+        // As much worse is as likely as the number drawn, and rounding decides nothing: where it could, the order is tried.
+        let most = now - warmth * libm::log(chance);
+        let tried = value(&order, most + most.abs() * 1e-9);
+        if tried.as_ref().is_none_or(|(cost, _)| *cost > now) {
+            draw = after;
+        }
+        match tried {
+            Some((cost, made)) if cost <= now || chance < libm::exp((now - cost) / warmth) => {
+                now = cost;
+                if cost < best {
+                    (best, kept) = (cost, made);
+                }
             }
-        } else {
-            moved(&mut order, b, a, is_swap);
+            _ => moved(&mut order, b, a, is_swap),
         }
     }
     (best, kept)
@@ -108,9 +121,12 @@ pub(super) fn anneal_strip(
         }
         4.0 * f64::from(filled.outcome.used.height) * width + filled.below as f64 + 16.0 * left
     };
-    anneal(pieces, start, steps, seed, (area * 0.004, 0.0), |order| {
-        let filled = strip.fill(order);
-        (cost(&filled), filled)
+    anneal(pieces, start, steps, seed, (area * 0.004, 0.0), |order, most| {
+        // What is left weighs more than its area, so all of it will be below the skyline at least, with the waste so far.
+        let is_too_much = |height: u32, waste: u64| {
+            height > wanted && 4.0 * f64::from(height) * width + area + waste as f64 > most
+        };
+        strip.fill_unless(order, is_too_much).map(|filled| (cost(&filled), filled))
     })
     .1
 }

@@ -80,9 +80,9 @@ fn filled_most(catalog: &ItemIndex<'_>, start: &[usize], room: Size, steps: usiz
     let pieces = catalog.pieces;
     let mut strip = Skyline::of(catalog, room);
     let heat = pieces.area(start).min(room.area()) as f64 * 0.004;
-    anneal::anneal(pieces, start, steps, seed, (heat, 0.0), |order| {
+    anneal::anneal(pieces, start, steps, seed, (heat, 0.0), |order, _| {
         let filled = strip.fill(order);
-        (pieces.area(&filled.outcome.left) as f64, filled)
+        Some((pieces.area(&filled.outcome.left) as f64, filled))
     })
     .1
 }

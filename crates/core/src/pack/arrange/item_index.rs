@@ -9,6 +9,7 @@ use std::ops::Range;
 
 use crate::Size;
 use crate::pack::arrange::Items;
+use crate::pack::arrange::few_items::{FewIndex, FewItems};
 
 /// No piece is left; also no wall.
 const NONE: u32 = u32::MAX;
@@ -23,6 +24,8 @@ pub(super) struct ItemIndex<'a> {
     places: Vec<[Option<(u32, u32)>; 2]>,
     by_width: Table,
     by_height: Table,
+    /// Of few pieces this is used instead.
+    few: Option<FewIndex>,
 }
 
 /// Ways to lie, sorted by one side and then the other.
@@ -93,7 +96,8 @@ impl<'a> ItemIndex<'a> {
                 place.1 = at;
             }
         }
-        Self { pieces, class_of, starts, places, by_width: Table::new(&wide), by_height: Table::new(&high) }
+        let (by_width, by_height) = (Table::new(&wide), Table::new(&high));
+        Self { pieces, class_of, starts, places, by_width, by_height, few: FewIndex::new(pieces) }
     }
 }
 
@@ -126,11 +130,17 @@ pub(super) struct RemainingItems {
     /// The same by height, without a tree.
     by_height: Vec<u32>,
     left: usize,
+    /// Of few pieces this is used instead.
+    few: FewItems,
 }
 
 impl RemainingItems {
     /// Begins a try with these pieces in this order.
     pub(super) fn fill(&mut self, catalog: &ItemIndex<'_>, order: &[usize]) {
+        self.left = order.len();
+        if let Some(few) = &catalog.few {
+            return self.few.fill(few, order);
+        }
         self.next.clear();
         self.next.extend(&catalog.starts[..catalog.starts.len() - 1]);
         self.ends.clone_from(&self.next);
@@ -156,7 +166,6 @@ impl RemainingItems {
         for at in (1..base).rev() {
             self.tree[at] = self.tree[2 * at].min(self.tree[2 * at + 1]);
         }
-        self.left = order.len();
     }
 
     pub(super) fn is_empty(&self) -> bool {
@@ -179,6 +188,9 @@ impl RemainingItems {
         order: &[usize],
         wanted: NicheQuery,
     ) -> Option<NicheMatch> {
+        if let Some(few) = &catalog.few {
+            return self.few.best(few, wanted);
+        }
         let NicheQuery { room, high, low } = wanted;
         let base = self.base();
         let mut best: Option<(u32, u32, usize)> = None;
@@ -249,11 +261,14 @@ impl RemainingItems {
         least
     }
 
-    /// Takes a piece away, which must be one that [`RemainingItems::best`] chose.
-    pub(super) fn take(&mut self, catalog: &ItemIndex<'_>, piece: usize) {
+    /// Takes a piece away, which must be one that [`RemainingItems::best`] chose, at this rank.
+    pub(super) fn take(&mut self, catalog: &ItemIndex<'_>, piece: usize, rank: u32) {
+        self.left -= 1;
+        if catalog.few.is_some() {
+            return self.few.take(rank);
+        }
         let class = catalog.class_of[piece] as usize;
         self.next[class] += 1;
-        self.left -= 1;
         let rank = self.first(class);
         let base = self.base();
         for (wide, high) in catalog.places[class].into_iter().flatten() {
@@ -272,7 +287,10 @@ impl RemainingItems {
     }
 
     /// The pieces left, in order.
-    pub(super) fn rest(&self, order: &[usize]) -> Vec<usize> {
+    pub(super) fn rest(&self, catalog: &ItemIndex<'_>, order: &[usize]) -> Vec<usize> {
+        if catalog.few.is_some() {
+            return self.few.rest(order);
+        }
         let left = self.next.iter().zip(&self.ends);
         let mut ranks: Vec<u32> =
             left.flat_map(|(next, end)| &self.ranks[*next as usize..*end as usize]).copied().collect();
@@ -306,11 +324,12 @@ mod tests {
         #[test]
         fn what_is_chosen_is_what_looking_at_every_piece_finds(
             sizes in prop::collection::vec((1u32..9, 1u32..9), 1..40), may_rotate in any::<bool>(),
-            niches in prop::collection::vec((1u32..10, 1u32..12, 0u32..9, 0u32..9), 1..60),
+            niches in prop::collection::vec((1u32..10, 1u32..12, 0u32..9, 0u32..9), 1..60), may_be_few in any::<bool>(),
         ) {
             let sizes: Vec<Size> = sizes.into_iter().map(Size::from).collect();
             let pieces = Items { sizes: &sizes, may_rotate };
-            let catalog = ItemIndex::new(pieces);
+            let mut catalog = ItemIndex::new(pieces);
+            catalog.few = catalog.few.filter(|_| may_be_few);
             // Every third piece lies elsewhere, and the order is not that of the pieces.
             let order: Vec<usize> = (0..sizes.len()).rev().filter(|piece| piece % 3 > 0).collect();
             let (mut stock, mut left) = (RemainingItems::default(), order.clone());
@@ -335,10 +354,10 @@ mod tests {
                     plain.map(|(_, piece, rotated)| (piece, rotated))
                 );
                 if let Some((_, piece, _)) = plain {
-                    stock.take(&catalog, piece);
+                    stock.take(&catalog, piece, chosen.map_or(0, |chosen| chosen.rank));
                     left.retain(|&other| other != piece);
                 }
-                prop_assert_eq!(stock.rest(&order), left.clone());
+                prop_assert_eq!(stock.rest(&catalog, &order), left.clone());
                 prop_assert_eq!(stock.is_empty(), left.is_empty());
             }
         }

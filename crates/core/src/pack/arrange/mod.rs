@@ -10,6 +10,7 @@
 
 mod anneal;
 mod effort;
+mod few_items;
 mod fixed;
 mod item_index;
 mod maxrects;

@@ -75,10 +75,10 @@ fn search(
     let catalog = ItemIndex::new(pieces);
     let go = |(seed, order): (usize, &crate::pack::arrange::order::Order)| {
         let start = sorted(pieces, wanted, *order);
-        anneal::anneal(pieces, &start, steps, seed as u64 + 1, (heat, enough), |order| {
+        anneal::anneal(pieces, &start, steps, seed as u64 + 1, (heat, enough), |order, _| {
             let pages = filled(&catalog, order, fitting);
             let last = pages.last().map_or(0, |page| pieces.area_of(page));
-            ((pages.len() - 1) as f64 * room.area() as f64 + last as f64, pages)
+            Some(((pages.len() - 1) as f64 * room.area() as f64 + last as f64, pages))
         })
     };
     let found: Vec<(f64, Vec<PageFill>)> = parallel::map(ORDERS.len(), |at| go((at, &ORDERS[at])));

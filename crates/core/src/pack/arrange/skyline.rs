@@ -63,9 +63,19 @@ impl<'a> Skyline<'a> {
 
     /// Fills the strip; every piece must fit its width in one of its ways. `order` decides between equals.
     pub(super) fn fill(&mut self, order: &[usize]) -> StripFill {
+        self.fill_unless(order, |_, _| false).expect("nothing is too much")
+    }
+
+    /// Does so too, but gives up once the height so far and the waste so far, in pixels, are too much.
+    pub(super) fn fill_unless(
+        &mut self,
+        order: &[usize],
+        is_too_much: impl Fn(u32, u64) -> bool,
+    ) -> Option<StripFill> {
         self.levels.clear();
         self.levels.push(SkylineSegment { x: 0, y: 0, width: self.width });
         self.stock.fill(self.catalog, order);
+        let mut waste = 0;
         let mut outcome = PageFill { placed: Vec::with_capacity(order.len()), ..PageFill::default() };
         while !self.stock.is_empty() {
             let niche = self.lowest();
@@ -75,10 +85,10 @@ impl<'a> Skyline<'a> {
             let wanted = NicheQuery { room, high: left.max(right), low: left.min(right) };
             match self.stock.best(self.catalog, order, wanted) {
                 None if self.levels.len() == 1 => break,
-                None => self.raise(niche),
+                None => waste += self.raise(niche),
                 Some(NicheMatch { rank, rotated }) => {
                     let piece = order[rank as usize];
-                    self.stock.take(self.catalog, piece);
+                    self.stock.take(self.catalog, piece, rank);
                     let size = self.catalog.pieces.sizes[piece];
                     let size = if rotated { size.rotated() } else { size };
                     let (is_high, is_low) = (size.height == wanted.high, size.height == wanted.low);
@@ -89,10 +99,13 @@ impl<'a> Skyline<'a> {
                     outcome.placed.push((piece, spot));
                 }
             }
+            if is_too_much(outcome.used.height, waste) {
+                return None;
+            }
         }
-        outcome.left = self.stock.rest(order);
+        outcome.left = self.stock.rest(self.catalog, order);
         let below = self.levels.iter().map(|level| u64::from(level.y) * u64::from(level.width)).sum();
-        StripFill { outcome, below }
+        Some(StripFill { outcome, below })
     }
 
     fn lowest(&self) -> usize {
@@ -123,11 +136,14 @@ impl<'a> Skyline<'a> {
         ItemPosition { page: 0, x, y: level.y, rotated }
     }
 
-    /// Where nothing fits, the niche is filled up to its lower wall.
-    fn raise(&mut self, niche: usize) {
+    /// Where nothing fits, the niche is filled up to its lower wall. Gives the area that is wasted so.
+    fn raise(&mut self, niche: usize) -> u64 {
         let (left, right) = self.walls(niche);
-        self.levels[niche].y += left.min(right);
+        let level = &mut self.levels[niche];
+        level.y += left.min(right);
+        let waste = u64::from(level.width) * u64::from(left.min(right));
         self.join(niche.saturating_sub(1));
+        waste
     }
 
     /// Neighbors of one height become one, from `from` on for as far as a placement reaches.
