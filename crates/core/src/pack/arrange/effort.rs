@@ -22,9 +22,9 @@ const WORTH_ALL: u64 = 1 << 20;
 /// Less than this share of a search finds nothing.
 const LEAST_SHARE: f64 = 1.0 / 16.0;
 
-/// Of fewer pieces than this, half of the search takes about 10 ms and finds pages up to 2% smaller.
+/// Of fewer pieces than this, a quarter of the search takes 2 to 4 ms and finds pages up to 2% smaller.
 const FEW: usize = 100;
-const SHARE_OF_FEW: f64 = 0.5;
+const SHARE_OF_FEW: f64 = 0.25;
 
 /// How much of the search for the smallest page so many pieces of this area are worth, up to 1. What was asked for is given
 /// whole.

@@ -17,10 +17,8 @@ const MOST_RUNS: usize = 300;
 const FEWEST_RUNS: usize = 24;
 /// More pieces than this are not squeezed too where niches are searched: that takes as long and finds less.
 const MANY: usize = 300;
-/// How many widths are searched, each from two starts; of few pieces more.
+/// How many widths are searched, each from two starts.
 const SEARCHED: usize = 4;
-const SEARCHED_OF_FEW: usize = 12;
-const FEW: usize = 60;
 /// Smaller pages of a rounded size that are tried in vain before it is left at that.
 const FAILURES: usize = 6;
 
@@ -57,7 +55,12 @@ fn searched(pieces: Items<'_>, wanted: &[usize], fitting: &PageSizer, effort: Ef
         return fixed::onto(pieces, wanted, fitting.room(), effort);
     }
     let share = effort::share(wanted.len(), area, effort);
-    let runs = runs_over_widths(pieces, wanted, fitting, share);
+    // Where niches are searched, maximal rectangles hardly ever find a smaller page: they are for those who don't search, and
+    // for those who want the last bit.
+    let runs = match effort {
+        Effort::Low | Effort::High => runs_over_widths(pieces, wanted, fitting, share),
+        Effort::Medium => Vec::new(),
+    };
     let first = best(pieces, wanted, fitting, &runs);
     // Scores that look at fit, not at height, waste a page without a bottom. Now that a good size is
     // known, they are asked for a little less of it.
@@ -164,7 +167,7 @@ fn search_skyline(
         starts.extend(best.map(|at| (page(&filled[at], tries[at].0).area(), at)));
     }
     starts.sort_unstable();
-    starts.truncate(if wanted.len() <= FEW { SEARCHED_OF_FEW } else { SEARCHED });
+    starts.truncate(SEARCHED);
     let steps = (effort::steps(wanted.len(), effort, starts.len().max(1) * 2) as f64 * share) as usize;
     let slack = effort::slack(effort);
     let is_enough =
