@@ -10,7 +10,7 @@ use std::collections::{BTreeMap, HashMap};
 use crate::check::{Finding, Fix, Observation, Rule, Sides, frame_finding, frames_of, median, sample_evenly};
 use crate::components::label_image;
 use crate::parallel;
-use crate::{Frame, FrameSet, Rect, Size, UVec2};
+use crate::{Frame, FrameSet, Name, Rect, Size, UVec2};
 
 /// A piece at the edge with less than this share of the main drawing's pixels is a neighbor's.
 const SHARE: f64 = 0.25;
@@ -31,12 +31,13 @@ const SIBLINGS: usize = 256;
 pub(super) fn find(set: &FrameSet) -> Vec<Finding> {
     let edges = parallel::map(set.frames().len(), |at| EdgeContact::of(&set.frames()[at]));
     let (mut findings, mut known) = (Vec::new(), HashMap::new());
+    let sheets = Sheets::of(set);
     for (at, edge) in edges.iter().enumerate() {
         let Some(edge) = edge else { continue };
         let group = (set.index().sprite_of(at), set.index().first_clip_of(at));
         let siblings = known.entry(group).or_insert_with(|| siblings(set, at));
         findings.extend(edge.cut(set, at, siblings, &edges));
-        findings.extend(edge.neighbors(set, at, siblings, &edges));
+        findings.extend(edge.neighbors(set, at, siblings, (&edges, &sheets)));
     }
     findings
 }
@@ -178,7 +179,7 @@ impl EdgeContact {
         set: &FrameSet,
         at: usize,
         siblings: &[usize],
-        edges: &[Option<Self>],
+        (edges, sheets): (&[Option<Self>], &Sheets<'_>),
     ) -> Vec<Finding> {
         let has = |other: &&usize| edges[**other].as_ref().is_some_and(|edge| !edge.loose.is_empty());
         let many = siblings.iter().filter(has).count();
@@ -190,7 +191,7 @@ impl EdgeContact {
             let finding = frame_finding(set, at, Rule::Neighbor, seen, Fix::RemoveGroups(piece.area));
             Finding { at: Some(piece.at), area: Some(piece.bounds), value: f64::from(piece.area), ..finding }
         };
-        let beside = neighboring_sides(set, at);
+        let beside = sheets.neighboring_sides(set, at);
         let is_from_next_door = |piece: &&LoosePiece| (0..4).any(|side| piece.sides.0[side] && beside[side]);
         self.loose.iter().filter(is_from_next_door).map(finding).collect()
     }
@@ -209,16 +210,35 @@ fn is_tight(set: &FrameSet, frames: &[usize]) -> bool {
         && reaches(|drawn, canvas| drawn.bottom() == u64::from(canvas.height))
 }
 
-/// On which sides of a frame its sheet has another cell, as far as is known: left, right, top, bottom.
-fn neighboring_sides(set: &FrameSet, at: usize) -> [bool; 4] {
-    let all = set.frames_of(set.frames()[at].sprite());
-    let source = |at: usize| set.frames()[at].source();
-    let Some((file, cell)) = source(at).and_then(|source| Some((&source.file, source.cell?))) else {
-        return [all.len() > 1; 4];
-    };
-    let cells = all.iter().filter_map(|&at| source(at).filter(|source| source.file == *file)?.cell);
-    let (right, bottom) = cells.fold((0, 0), |(x, y), cell| (x.max(cell.column), y.max(cell.row)));
-    [cell.column > 0, cell.column < right, cell.row > 0, cell.row < bottom]
+/// The last column and the last row of each sheet that has frames of a sprite.
+struct Sheets<'a>(HashMap<(&'a Name, &'a str), (u32, u32)>);
+
+impl<'a> Sheets<'a> {
+    fn of(set: &'a FrameSet) -> Self {
+        let mut last = HashMap::new();
+        for frame in set.frames() {
+            let Some(source) = frame.source() else { continue };
+            if let Some(cell) = source.cell {
+                let (right, bottom) = last.entry((frame.sprite(), source.file.as_str())).or_insert((0, 0));
+                (*right, *bottom) = (cell.column.max(*right), cell.row.max(*bottom));
+            }
+        }
+        Self(last)
+    }
+
+    /// On which sides of a frame its sheet has another cell, as far as is known: left, right, top, bottom.
+    fn neighboring_sides(&self, set: &FrameSet, at: usize) -> [bool; 4] {
+        let frame = &set.frames()[at];
+        let of_source = frame
+            .source()
+            .and_then(|source| Some((source.cell?, *self.0.get(&(frame.sprite(), source.file.as_str()))?)));
+        match of_source {
+            None => [set.frames_of(frame.sprite()).len() > 1; 4],
+            Some((cell, (right, bottom))) => {
+                [cell.column > 0, cell.column < right, cell.row > 0, cell.row < bottom]
+            }
+        }
+    }
 }
 
 /// How long the drawing is one row inside, where it is from `start` on at the edge: the run that lies over that.

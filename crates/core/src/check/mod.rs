@@ -19,6 +19,7 @@ mod specks;
 mod too_fast;
 mod trajectory;
 
+use std::collections::HashSet;
 use std::fmt;
 
 use crate::clip::Clip;
@@ -371,8 +372,9 @@ pub fn check(set: &FrameSet, limits: &Thresholds) -> Vec<Finding> {
     found.extend(soft_alpha::find(set));
     let sizes = size_jump::find(set, limits, &figures);
     // What is drawn at another size can't stand where the others do.
-    let is_scaled = |finding: &Finding| sizes.iter().any(|size| size.frame == finding.frame);
-    found.extend(drift::find(set, limits, &figures).into_iter().filter(|finding| !is_scaled(finding)));
+    let scaled: HashSet<usize> = sizes.iter().map(|size| size.frame).collect();
+    let drifts = drift::find(set, limits, &figures).into_iter();
+    found.extend(drifts.filter(|finding| !scaled.contains(&finding.frame)));
     found.extend(sizes);
     found.extend(canvas::find(set));
     found.extend(duplicate::find(set));

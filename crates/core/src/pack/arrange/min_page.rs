@@ -17,8 +17,12 @@ const MOST_RUNS: usize = 300;
 const FEWEST_RUNS: usize = 24;
 /// More pieces than this are not squeezed too where niches are searched: that takes as long and finds less.
 const MANY: usize = 300;
-/// How many widths are searched, each from two starts.
+/// So few pieces are given to maximal rectangles even where niches are searched.
+const FEW: usize = 24;
+/// How many widths are searched, each from two starts; of few pieces more, since few steps are enough for each.
 const SEARCHED: usize = 4;
+const SEARCHED_OF_FEW: usize = 12;
+const SEARCHED_PIECES: usize = 160;
 /// Smaller pages of a rounded size that are tried in vain before it is left at that.
 const FAILURES: usize = 6;
 
@@ -55,11 +59,10 @@ fn searched(pieces: Items<'_>, wanted: &[usize], fitting: &PageSizer, effort: Ef
         return fixed::onto(pieces, wanted, fitting.room(), effort);
     }
     let share = effort::share(wanted.len(), area, effort);
-    // Where niches are searched, maximal rectangles hardly ever find a smaller page: they are for those who don't search, and
-    // for those who want the last bit.
+    // Of more than a few pieces, maximal rectangles hardly ever find a smaller page than a search does.
     let runs = match effort {
-        Effort::Low | Effort::High => runs_over_widths(pieces, wanted, fitting, share),
-        Effort::Medium => Vec::new(),
+        Effort::Medium if wanted.len() > FEW => Vec::new(),
+        _ => runs_over_widths(pieces, wanted, fitting, share),
     };
     let first = best(pieces, wanted, fitting, &runs);
     // Scores that look at fit, not at height, waste a page without a bottom. Now that a good size is
@@ -167,7 +170,7 @@ fn search_skyline(
         starts.extend(best.map(|at| (page(&filled[at], tries[at].0).area(), at)));
     }
     starts.sort_unstable();
-    starts.truncate(SEARCHED);
+    starts.truncate((SEARCHED_PIECES / wanted.len().max(1)).clamp(SEARCHED, SEARCHED_OF_FEW));
     let steps = (effort::steps(wanted.len(), effort, starts.len().max(1) * 2) as f64 * share) as usize;
     let slack = effort::slack(effort);
     let is_enough =

@@ -86,9 +86,16 @@ struct Scene<'a> {
     nodes: Vec<Value>,
     /// The node of each clip.
     clip_nodes: Vec<usize>,
-    /// For each clip the nodes of its quads, by frame and whether mirrored.
-    quads: Vec<Vec<((usize, bool), usize)>>,
+    /// For each clip its quads.
+    quads: Vec<Vec<Quad>>,
     animations: Vec<Value>,
+}
+
+/// A figure of a clip.
+struct Quad {
+    node: usize,
+    /// The steps in which it shows, ascending.
+    steps: Vec<usize>,
 }
 
 impl<'a> Scene<'a> {
@@ -198,17 +205,22 @@ impl<'a> Scene<'a> {
         for clip in 0..self.subject.clips.len() {
             let node = self.nodes.len();
             self.nodes.push(Value::Null);
-            let mut quads: Vec<((usize, bool), usize)> = Vec::new();
+            let mut quads: Vec<Quad> = Vec::new();
+            let mut known: HashMap<(usize, bool), usize> = HashMap::new();
             let first = frame_shown(&self.subject.clips[clip].playback[0]);
-            for step in &self.subject.clips[clip].playback {
+            for (at, step) in self.subject.clips[clip].playback.iter().enumerate() {
                 let key = frame_shown(step);
                 is_used[key.0] = true;
-                if self.subject.frames[key.0].blank || quads.iter().any(|(other, _)| *other == key) {
+                if self.subject.frames[key.0].blank {
                     continue;
                 }
-                quads.push((key, self.quad(key, key == first)));
+                let quad = *known.entry(key).or_insert_with(|| {
+                    quads.push(Quad { node: self.quad(key, key == first), steps: Vec::new() });
+                    quads.len() - 1
+                });
+                quads[quad].steps.push(at);
             }
-            let quad_nodes: Vec<usize> = quads.iter().map(|(_, node)| *node).collect();
+            let quad_nodes: Vec<usize> = quads.iter().map(|quad| quad.node).collect();
             self.nodes[node] = self.clip_node(clip, &quad_nodes);
             children.push(node);
             self.clip_nodes.push(node);
@@ -314,13 +326,13 @@ impl<'a> Scene<'a> {
                 let switching = Switching { times: ends.to_vec(), on: vec![other == clip; 2] };
                 channels.push(channel(samplers.add(&mut self.buffer, &switching), self.clip_nodes[other]));
             }
-            for &(key, node) in &self.quads[clip] {
-                let switching = times::switching(facts, &starts, |step| frame_shown(step) == key);
+            for quad in &self.quads[clip] {
                 // A figure that never changes is shown at rest.
-                if key == frame_shown(&facts.playback[0]) && switching.on.iter().all(|on| *on) {
+                if quad.steps.len() == facts.playback.len() {
                     continue;
                 }
-                channels.push(channel(samplers.add(&mut self.buffer, &switching), node));
+                let switching = times::switching(&starts, &quad.steps);
+                channels.push(channel(samplers.add(&mut self.buffer, &switching), quad.node));
             }
             let events = facts.playback.iter().filter_map(|step| {
                 step.event.as_ref().map(|event| json!({ "seconds": step.start_seconds, "name": event }))

@@ -1,6 +1,6 @@
 //! When what is shown.
 
-use crate::export::{ClipTimeline, ExportError, PlayedStep};
+use crate::export::{ClipTimeline, ExportError};
 
 /// When something is shown and when not: from each time on, until the next.
 #[derive(Clone, Debug, PartialEq)]
@@ -24,23 +24,22 @@ pub(super) fn starts(clip: &ClipTimeline, timescale: u32, name: &str) -> Result<
     }
 }
 
-/// Keys where something changes, at the start, and at the end: without that one the last step would take no time.
-pub(super) fn switching(
-    clip: &ClipTimeline,
-    starts: &[f32],
-    is_shown: impl Fn(&PlayedStep) -> bool,
-) -> Switching {
-    let mut switching = Switching { times: Vec::new(), on: Vec::new() };
-    for (step, &start) in clip.playback.iter().zip(starts) {
-        let on = is_shown(step);
-        if switching.on.last() != Some(&on) {
-            switching.times.push(start);
+/// Keys where something changes, at the start, and at the end: without that one the last step would take no time. `shown` are
+/// the steps in which it shows, ascending; `starts` are those of all steps, and the end.
+pub(super) fn switching(starts: &[f32], shown: &[usize]) -> Switching {
+    let end = starts.len() - 1;
+    let is_on_first = shown.first() == Some(&0);
+    let mut switching = Switching { times: vec![starts[0]], on: vec![is_on_first] };
+    for run in shown.chunk_by(|step, next| step + 1 == *next) {
+        let (first, after) = (run[0], run[run.len() - 1] + 1);
+        let changes = [(first, true), (after, false)];
+        for (step, on) in changes.into_iter().filter(|(step, _)| (1..end).contains(step)) {
+            switching.times.push(starts[step]);
             switching.on.push(on);
         }
     }
-    let last = *switching.on.last().expect("a clip has a step");
-    switching.times.push(*starts.last().expect("a clip has an end"));
-    switching.on.push(last);
+    switching.times.push(starts[end]);
+    switching.on.push(switching.on[switching.on.len() - 1]);
     switching
 }
 
@@ -80,11 +79,11 @@ mod tests {
         let starts = starts(&clip, 4, "swim").unwrap();
         // There and back: 0 1 2 1.
         assert_eq!(starts, [0.0, 0.25, 0.75, 1.0, 1.5]);
-        let middle = switching(&clip, &starts, |step| step.frame == 1);
+        let middle = switching(&starts, &[1, 3]);
         let wanted =
             Switching { times: vec![0.0, 0.25, 0.75, 1.0, 1.5], on: vec![false, true, false, true, true] };
         assert_eq!(middle, wanted);
-        let first = switching(&clip, &starts, |step| step.frame == 0);
+        let first = switching(&starts, &[0]);
         assert_eq!((first.times, first.on), (vec![0.0, 0.25, 1.5], vec![true, false, false]));
     }
 
