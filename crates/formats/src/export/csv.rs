@@ -70,7 +70,7 @@ fn frame(subject: &ExportSource, at: usize, folder: &Path) -> Vec<String> {
 }
 
 fn steps(subject: &ExportSource) -> impl Iterator<Item = Vec<String>> + '_ {
-    let clips = subject.manifest.clips.iter().zip(&subject.clips);
+    let clips = subject.manifest.clips.iter().zip(subject.clips.iter());
     clips.flat_map(move |(clip, facts)| {
         // The way back of a bounce repeats steps: a row is a step as it is listed.
         facts.playback.iter().take(clip.steps.len()).map(move |step| {

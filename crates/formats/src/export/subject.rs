@@ -1,6 +1,7 @@
 //! What is exported: a manifest with its pages, checked to belong together.
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use crate::decode::{
     DecodedImage, Format, LoadedPage, ReadOptions, companion_specs, frames_from_pages, image as read_image,
@@ -17,7 +18,7 @@ use shibori_core::{CompanionSpec, Lease, Pixels, Size, parallel};
 #[derive(Debug)]
 pub struct ExportSource {
     /// The manifest as it stands.
-    pub manifest: Manifest,
+    pub manifest: Arc<Manifest>,
     /// Where it lies.
     pub path: PathBuf,
     /// Its name without extension: `pond`.
@@ -27,9 +28,9 @@ pub struct ExportSource {
     /// The companions of each page, where they were asked for.
     pub companions: Vec<Vec<(CompanionSpec, PageImage)>>,
     /// What follows for each frame.
-    pub frames: Vec<FrameGeometry>,
+    pub frames: Arc<Vec<FrameGeometry>>,
     /// What follows for each clip.
-    pub clips: Vec<ClipTimeline>,
+    pub clips: Arc<Vec<ClipTimeline>>,
 }
 
 /// One page.
@@ -195,7 +196,15 @@ impl ExportSource {
         let frames = FrameGeometry::of_all(&manifest);
         let clips = manifest.clips.iter().map(|clip| ClipTimeline::of(clip, &frames)).collect();
         let (stem, path) = (stem_of(path), path.to_owned());
-        Self { manifest, path, stem, pages, companions: Vec::new(), frames, clips }
+        Self {
+            manifest: Arc::new(manifest),
+            path,
+            stem,
+            pages,
+            companions: Vec::new(),
+            frames: Arc::new(frames),
+            clips: Arc::new(clips),
+        }
     }
 
     /// A page's path from another folder, with `/`; whole where they have nothing in common.

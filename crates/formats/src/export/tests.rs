@@ -1,4 +1,5 @@
 use std::path::Path;
+use std::sync::Arc;
 
 use super::sample::{frames, subject};
 use super::*;
@@ -43,7 +44,7 @@ fn styles_refuse_what_they_can_not_turn_and_name_clashes() {
     let lone =
         frames(1).map_frames(|_, frame| Ok::<_, shibori_core::SetError>(frame.with_name(name("koi-0"))));
     let (_folder, mut lone) = subject(lone.unwrap(), &["koi = 0"], &PageEncoding::default(), "koi");
-    lone.manifest.frames[0].rotated = false;
+    Arc::get_mut(&mut lone.manifest).unwrap().frames[0].rotated = false;
     let text =
         String::from_utf8(css(&lone, &lone.path.with_extension("css")).unwrap()[0].bytes.clone()).unwrap();
     assert_eq!((text.matches("\n.koi {").count(), text.matches("\n.koi-atlas {").count()), (1, 1));
@@ -59,7 +60,11 @@ fn styles_refuse_pages_that_browsers_do_not_show_as_meant() {
         (tga, "page 'pond.tga' can't be used in CSS: browsers can't display this file format"),
     ] {
         let (_folder, mut subject) = subject(frames(2), &[], &options, "pond");
-        subject.manifest.frames.iter_mut().for_each(|frame| frame.rotated = false);
+        Arc::get_mut(&mut subject.manifest)
+            .unwrap()
+            .frames
+            .iter_mut()
+            .for_each(|frame| frame.rotated = false);
         assert_eq!(css(&subject, Path::new("pond.css")).unwrap_err().to_string(), expected);
         // An SVG has its pages in it, as they are meant.
         assert!(svg(&subject, Path::new("pond.svg")).is_ok());
@@ -71,7 +76,7 @@ fn a_style_holds_uneven_times_and_written_out_bounces() {
     let (_folder, subject) =
         subject(frames(1), &["swim = 0@100ms,0@300ms"], &PageEncoding::default(), "pond");
     let mut subject = subject;
-    subject.manifest.frames.iter_mut().for_each(|frame| frame.rotated = false);
+    Arc::get_mut(&mut subject.manifest).unwrap().frames.iter_mut().for_each(|frame| frame.rotated = false);
     let files = css(&subject, &subject.path.with_extension("css")).unwrap();
     let text = String::from_utf8(files[0].bytes.clone()).unwrap();
     assert!(text.contains("animation: pond-atlas-koi-swim 400ms steps(1, end) infinite both;"), "{text}");
@@ -105,7 +110,7 @@ fn an_svg_has_a_view_and_a_symbol_for_every_frame_and_no_two_overlap() {
 #[test]
 fn facts_of_a_frame_agree_with_each_other() {
     let (_folder, subject) = subject(frames(9), &CLIPS, &PageEncoding::default(), "pond");
-    for (entry, facts) in subject.manifest.frames.iter().zip(&subject.frames) {
+    for (entry, facts) in subject.manifest.frames.iter().zip(subject.frames.iter()) {
         if facts.blank {
             continue;
         }

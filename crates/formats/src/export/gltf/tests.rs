@@ -180,7 +180,7 @@ fn polygons_show_every_pixel_and_companions_light_it() {
     let image =
         |image: &PageImage, name: &str| PageImage::from_bytes(name, image.bytes.clone(), &limits).unwrap();
     let page = image(&subject.pages[0], "pond.png");
-    let mut memory = ExportSource::new("pond", subject.manifest.clone(), vec![page]).unwrap();
+    let mut memory = ExportSource::new("pond", (*subject.manifest).clone(), vec![page]).unwrap();
     for (spec, companion) in &subject.companions[0] {
         let file = &subject.manifest.pages[0].companions[&spec.suffix];
         memory = memory.with_companion(0, &spec.suffix, image(companion, file)).unwrap();

@@ -1,19 +1,180 @@
 //! What a template sees: the manifest as it stands, with what follows from it beside each frame and clip.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
+use std::sync::Arc;
 
 use minijinja::Value as TemplateValue;
-use minijinja::value::Serde;
+use minijinja::value::{Enumerator, Object, ObjectRepr, Serde};
+use serde::Serialize;
 use serde_json::{Map, Value, json};
 
 use shibori_core::{CompanionKind, CompanionSpec};
 
-use crate::export::idents::{check_full_names, full_name, identifier, idents};
-use crate::export::{ExportError, ExportSource, TemplateError};
+use crate::export::idents::{Idents, check_full_names, full_name, identifier, idents};
+use crate::export::{ClipTimeline, ExportError, ExportSource, FrameGeometry, PlayedStep, TemplateError};
+use crate::manifest::{ClipEntry, FrameEntry, Manifest, StepEntry};
 
-/// A value for templates. Entries are converted one at a time; holding all of them in both forms would double the memory.
-fn to_template(value: Value) -> TemplateValue {
-    TemplateValue::from(Serde(value))
+/// A value for templates, by way of JSON, in which pairs of numbers are lists as all others are.
+fn to_template(value: impl Serialize) -> TemplateValue {
+    TemplateValue::from(Serde(serde_json::to_value(value).expect("entries are JSON")))
+}
+
+/// What lists are made of.
+#[derive(Debug)]
+struct Facts {
+    manifest: Arc<Manifest>,
+    frames: Arc<Vec<FrameGeometry>>,
+    clips: Arc<Vec<ClipTimeline>>,
+    names: Option<Idents>,
+}
+
+/// A list whose values are made when a template asks for them: all at once would take gigabytes.
+#[derive(Debug)]
+struct LazyList {
+    facts: Arc<Facts>,
+    of: ListKind,
+}
+
+#[derive(Clone, Copy, Debug)]
+enum ListKind {
+    Frames,
+    Steps { clip: usize },
+    Playback { clip: usize },
+}
+
+impl LazyList {
+    fn value(facts: &Arc<Facts>, of: ListKind) -> TemplateValue {
+        TemplateValue::from_object(Self { facts: Arc::clone(facts), of })
+    }
+
+    fn len(&self) -> usize {
+        match self.of {
+            ListKind::Frames => self.facts.manifest.frames.len(),
+            ListKind::Steps { clip } => self.facts.manifest.clips[clip].steps.len(),
+            ListKind::Playback { clip } => self.facts.clips[clip].playback.len(),
+        }
+    }
+}
+
+impl Object for LazyList {
+    fn repr(self: &Arc<Self>) -> ObjectRepr {
+        ObjectRepr::Seq
+    }
+
+    fn get_value(self: &Arc<Self>, key: &TemplateValue) -> Option<TemplateValue> {
+        let at = key.as_usize().filter(|at| *at < self.len())?;
+        Some(match self.of {
+            ListKind::Frames => self.facts.frame(at),
+            ListKind::Steps { clip } => self.facts.step(clip, at),
+            ListKind::Playback { clip } => to_template(&self.facts.clips[clip].playback[at]),
+        })
+    }
+
+    fn enumerate(self: &Arc<Self>) -> Enumerator {
+        Enumerator::Seq(self.len())
+    }
+}
+
+/// A frame's variables. Of equal keys the last one counts, at the place of the first.
+#[derive(Serialize)]
+struct FrameFields<'a> {
+    #[serde(flatten)]
+    geometry: &'a FrameGeometry,
+    #[serde(flatten)]
+    entry: &'a FrameEntry,
+    #[serde(flatten)]
+    defaults: FrameDefaults,
+    uv: [f64; 4],
+    full_name: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    ident: Option<&'a str>,
+}
+
+/// Left out of a manifest where they say nothing; a template may always ask.
+#[derive(Serialize)]
+struct FrameDefaults {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    rotated: Option<bool>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    boxes: Option<Map<String, Value>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    nine: Option<()>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    polygon: Option<[u8; 0]>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    extras: Option<Map<String, Value>>,
+}
+
+#[derive(Serialize)]
+struct StepFields<'a> {
+    #[serde(flatten)]
+    entry: &'a StepEntry,
+    #[serde(flatten)]
+    played: &'a PlayedStep,
+}
+
+#[derive(Serialize)]
+struct ClipFields<'a> {
+    #[serde(flatten)]
+    entry: ClipEntry,
+    #[serde(flatten)]
+    timeline: ClipTimeline,
+    #[serde(skip_serializing_if = "Option::is_none", rename = "extras")]
+    default_extras: Option<Map<String, Value>>,
+    index: usize,
+    full_name: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    ident: Option<&'a str>,
+}
+
+impl Facts {
+    fn frame(&self, at: usize) -> TemplateValue {
+        let (entry, geometry) = (&self.manifest.frames[at], &self.frames[at]);
+        let defaults = FrameDefaults {
+            rotated: (!entry.rotated).then_some(false),
+            boxes: entry.boxes.is_empty().then(Map::new),
+            nine: entry.nine.is_none().then_some(()),
+            polygon: entry.polygon.is_empty().then_some([]),
+            extras: entry.extras.is_none().then(Map::new),
+        };
+        to_template(FrameFields {
+            geometry,
+            entry,
+            defaults,
+            uv: geometry.uv,
+            full_name: full_name(&entry.sprite, &entry.name),
+            ident: self.names.as_ref().map(|names| names.frames[at].as_str()),
+        })
+    }
+
+    fn step(&self, clip: usize, at: usize) -> TemplateValue {
+        let (entry, played) = (&self.manifest.clips[clip].steps[at], &self.clips[clip].playback[at]);
+        to_template(StepFields { entry, played })
+    }
+
+    fn clip(self: &Arc<Self>, at: usize) -> TemplateValue {
+        let (entry, timeline) = (&self.manifest.clips[at], &self.clips[at]);
+        let fields = object(&ClipFields {
+            entry: ClipEntry {
+                name: entry.name.clone(),
+                sprite: entry.sprite.clone(),
+                steps: Vec::new(),
+                extras: entry.extras.clone(),
+                other: entry.other.clone(),
+                ..*entry
+            },
+            timeline: ClipTimeline { playback: Vec::new(), ..*timeline },
+            default_extras: entry.extras.is_none().then(Map::new),
+            index: at,
+            full_name: full_name(&entry.sprite, &entry.name),
+            ident: self.names.as_ref().map(|names| names.clips[at].as_str()),
+        });
+        TemplateValue::from_pairs(fields.into_iter().map(|(key, value)| match key.as_str() {
+            "steps" => (key, LazyList::value(self, ListKind::Steps { clip: at })),
+            "playback" => (key, LazyList::value(self, ListKind::Playback { clip: at })),
+            _ => (key, to_template(value)),
+        }))
+    }
 }
 
 /// All variables. Identifiers are made only for a template that uses them, since names may clash.
@@ -39,42 +200,14 @@ pub(super) fn of(subject: &ExportSource, source: &str) -> Result<TemplateValue, 
         false => None,
     };
     let manifest = &subject.manifest;
-    let mut frames = Vec::with_capacity(manifest.frames.len());
-    for (at, entry) in manifest.frames.iter().enumerate() {
-        let mut frame = object(&subject.frames[at]);
-        frame.extend(object(entry));
-        // Left out of a manifest where they say nothing; a template may always ask.
-        for (key, value) in
-            [("rotated", json!(false)), ("boxes", json!({})), ("nine", Value::Null), ("polygon", json!([]))]
-        {
-            frame.entry(key).or_insert(value);
-        }
-        frame.entry("extras").or_insert(json!({}));
-        frame.insert("uv".to_owned(), json!(subject.frames[at].uv));
-        frame.insert("full_name".to_owned(), json!(full_name(&entry.sprite, &entry.name)));
-        if let Some(names) = &names {
-            frame.insert("ident".to_owned(), json!(names.frames[at]));
-        }
-        frames.push(to_template(Value::Object(frame)));
-    }
-    let mut clips = Vec::with_capacity(manifest.clips.len());
-    for (at, entry) in manifest.clips.iter().enumerate() {
-        let mut clip = object(entry);
-        clip.extend(object(&subject.clips[at]));
-        clip.entry("extras").or_insert(json!({}));
-        clip.insert("index".to_owned(), json!(at));
-        clip.insert("full_name".to_owned(), json!(full_name(&entry.sprite, &entry.name)));
-        let step = |(number, step): (usize, &crate::manifest::StepEntry)| {
-            let mut value = object(step);
-            value.extend(object(&subject.clips[at].playback[number]));
-            Value::Object(value)
-        };
-        clip.insert("steps".to_owned(), entry.steps.iter().enumerate().map(step).collect());
-        if let Some(names) = &names {
-            clip.insert("ident".to_owned(), json!(names.clips[at]));
-        }
-        clips.push(to_template(Value::Object(clip)));
-    }
+    let has_idents = names.is_some();
+    let facts = Arc::new(Facts {
+        manifest: Arc::clone(manifest),
+        frames: Arc::clone(&subject.frames),
+        clips: Arc::clone(&subject.clips),
+        names,
+    });
+    let clips: Vec<TemplateValue> = (0..manifest.clips.len()).map(|at| facts.clip(at)).collect();
     let page = |(at, entry): (usize, &crate::manifest::PageEntry)| {
         let mut page = Map::new();
         page.insert("index".to_owned(), json!(at));
@@ -99,37 +232,38 @@ pub(super) fn of(subject: &ExportSource, source: &str) -> Result<TemplateValue, 
         ("format", TemplateValue::from(&manifest.format)),
         ("name", TemplateValue::from(&subject.stem)),
         ("seal", TemplateValue::from(crate::store::seal::PLACEHOLDER)),
-        ("pages", to_template(pages.into())),
-        ("sprites", to_template(sprites(subject, names.is_some()).into())),
-        ("frames", TemplateValue::from(frames)),
+        ("pages", to_template(pages)),
+        ("sprites", to_template(sprites(manifest, has_idents))),
+        ("frames", LazyList::value(&facts, ListKind::Frames)),
         ("clips", TemplateValue::from(clips)),
-        ("extras", to_template(extras.into())),
+        ("extras", to_template(extras)),
     ])))
 }
 
 /// Sprites in the order of their frames, with the places of their frames and clips.
-fn sprites(subject: &ExportSource, with_idents: bool) -> Vec<Value> {
-    let manifest = &subject.manifest;
-    let mut names: Vec<&str> = Vec::new();
-    for frame in &manifest.frames {
-        if !names.contains(&frame.sprite.as_str()) {
-            names.push(&frame.sprite);
+fn sprites(manifest: &Manifest, with_idents: bool) -> Vec<Value> {
+    let mut known: HashMap<&str, usize> = HashMap::new();
+    let mut sprites: Vec<(&str, Vec<usize>, Vec<usize>)> = Vec::new();
+    for (at, frame) in manifest.frames.iter().enumerate() {
+        let sprite = *known.entry(&frame.sprite).or_insert_with(|| {
+            sprites.push((&frame.sprite, Vec::new(), Vec::new()));
+            sprites.len() - 1
+        });
+        sprites[sprite].1.push(at);
+    }
+    for (at, clip) in manifest.clips.iter().enumerate() {
+        if let Some(&sprite) = known.get(clip.sprite.as_str()) {
+            sprites[sprite].2.push(at);
         }
     }
-    let sprite = |(at, name): (usize, &str)| {
-        let frames = manifest.frames.iter().enumerate().filter(|(_, frame)| frame.sprite == name);
-        let clips = manifest.clips.iter().enumerate().filter(|(_, clip)| clip.sprite == name);
-        let mut sprite = json!({
-            "index": at, "name": name,
-            "frames": frames.map(|(at, _)| at).collect::<Vec<_>>(),
-            "clips": clips.map(|(at, _)| at).collect::<Vec<_>>(),
-        });
+    let sprite = |(at, (name, frames, clips)): (usize, (&str, Vec<usize>, Vec<usize>))| {
+        let mut sprite = json!({ "index": at, "name": name, "frames": frames, "clips": clips });
         if with_idents {
             sprite["ident"] = json!(identifier(name));
         }
         sprite
     };
-    names.into_iter().enumerate().map(sprite).collect()
+    sprites.into_iter().enumerate().map(sprite).collect()
 }
 
 fn object(value: &impl serde::Serialize) -> Map<String, Value> {

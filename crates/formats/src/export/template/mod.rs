@@ -22,13 +22,20 @@ pub use starters::{BUILTIN_TEMPLATES, BuiltinTemplate};
 /// What a template may take before it is stopped.
 #[derive(Clone, Copy)]
 struct RenderLimits {
-    /// Steps: a hundred thousand frames' worth, and about two seconds.
+    /// Steps of the template engine; a second is about ten million.
     steps: u64,
     /// Bytes of text.
     bytes: usize,
 }
 
-const BOUNDS: RenderLimits = RenderLimits { steps: 20_000_000, bytes: 256 << 20 };
+impl RenderLimits {
+    /// Enough for any loop over frames and steps, however many there are, and for nested ones over a few thousand.
+    fn of(subject: &ExportSource) -> Self {
+        let steps = subject.clips.iter().map(|clip| clip.playback.len()).sum::<usize>();
+        let things = subject.frames.len() + steps;
+        Self { steps: 20_000_000 + 500 * things as u64, bytes: 256 << 20 }
+    }
+}
 
 /// What is wrong with a template.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -46,7 +53,7 @@ pub struct TemplateError {
 
 /// The text that a template makes of a subject.
 pub fn render(subject: &ExportSource, source: &str) -> Result<String, TemplateError> {
-    render_within(subject, source, BOUNDS)
+    render_within(subject, source, RenderLimits::of(subject))
 }
 
 fn render_within(

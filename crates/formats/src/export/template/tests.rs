@@ -1,4 +1,5 @@
 use std::process::{Command, Stdio};
+use std::sync::Arc;
 
 use super::*;
 use crate::encode::PageEncoding;
@@ -65,7 +66,7 @@ fn mistakes_have_their_place() {
     let stopped =
         |steps, bytes| render_within(&subject, endless, RenderLimits { steps, bytes }).unwrap_err().problem;
     assert_eq!(stopped(10_000, 1 << 20), "the template exceeds the step limit");
-    assert_eq!(stopped(BOUNDS.steps, 1 << 20), "the output would exceed 1 MB");
+    assert_eq!(stopped(RenderLimits::of(&subject).steps, 1 << 20), "the output would exceed 1 MB");
 }
 
 #[test]
@@ -133,17 +134,18 @@ fn plays(module: &str) -> bool {
 /// The sample with a box, a nine-slice, a polygon and an event.
 fn marked(source: &str) -> Result<String, TemplateError> {
     let (_folder, mut subject) = subject(frames(6), &["swim = 0-3"], &PageEncoding::default(), "pond");
-    let frame = &mut subject.manifest.frames[2];
+    let manifest = Arc::get_mut(&mut subject.manifest).unwrap();
+    let frame = &mut manifest.frames[2];
     frame.boxes.insert("hit".to_owned(), [-7, 2, 41, 4]);
     frame.nine = Some([1, 2, 31, 4]);
     frame.polygon = [[0.5, 6.25], [3.0, 1.0], [4.0, 5.0]].map(|at| at.map(Coordinate)).to_vec();
     frame.pivot = [12.347_625, 9.1].map(Coordinate);
-    let page = &mut subject.manifest.pages[0];
+    let page = &mut manifest.pages[0];
     (page.alpha, page.sampling) = (Alpha::Premultiplied, Some(Sampling::Smooth));
     page.companions.insert("_n".to_owned(), "pond_n.png".to_owned());
-    subject.frames = FrameGeometry::of_all(&subject.manifest);
-    subject.clips[0].playback[1].event = Some("splash".to_owned());
-    subject.manifest.clips[0].steps[1].event = Some("splash".to_owned());
+    manifest.clips[0].steps[1].event = Some("splash".to_owned());
+    subject.frames = FrameGeometry::of_all(manifest).into();
+    Arc::get_mut(&mut subject.clips).unwrap()[0].playback[1].event = Some("splash".to_owned());
     render(&subject, source)
 }
 
@@ -151,8 +153,8 @@ fn marked(source: &str) -> Result<String, TemplateError> {
 fn two_things_of_one_name_are_reported_and_never_lost() {
     let (_folder, mut subject) =
         subject(frames(2), &["swim = 0", "turn = 1"], &PageEncoding::default(), "pond");
-    (subject.manifest.clips[1].sprite, subject.manifest.clips[1].name) =
-        ("koi-swim".into(), "koi-swim".into());
+    let manifest = Arc::get_mut(&mut subject.manifest).unwrap();
+    (manifest.clips[1].sprite, manifest.clips[1].name) = ("koi-swim".into(), "koi-swim".into());
     let error = render(&subject, BUILTIN_TEMPLATES[0].source).map(drop);
     let table = render(&subject, "{{ clips[0].full_name }}").unwrap_err();
     assert!(error.is_err() || BUILTIN_TEMPLATES[0].source.find("full_name").is_none());
