@@ -49,6 +49,7 @@ const LABEL: u32 = 5 + 2 * text::LINE;
 const BAR: u32 = 3;
 const LARGEST_ZOOM: u32 = 8;
 
+#[derive(Clone, Debug)]
 struct Section {
     title: String,
     detail: String,
@@ -57,6 +58,7 @@ struct Section {
 }
 
 /// One frame as it is shown.
+#[derive(Clone, Debug)]
 struct Thumbnail {
     frame: usize,
     /// Whether it is shown mirrored.
@@ -70,31 +72,78 @@ struct Thumbnail {
 /// Draws all frames of a set, on as many sheets as they need.
 ///
 /// # Errors
-/// Where the sheets would be larger than the limits.
+/// If the sheets would be larger than the limits.
 pub fn draw_contact(set: &FrameSet, options: ContactStyle) -> Result<Vec<RgbaImage>, PixelLimitError> {
-    let sections = sections(set);
-    let zoom = options.zoom.unwrap_or_else(|| fitting_zoom(set, &sections, options.width)).max(1);
-    let key = options.overlay.legend_entries();
-    let legend = overlay::legend_width(&key);
-    let room = if key.is_empty() { 0 } else { overlay::LEGEND };
-    let sheets = sheets(set, &sections, zoom, (options.width, options.height.saturating_sub(room)));
-    let size =
-        |sheet: &ContactPage| Size::new(sheet.size.width.max(legend + 2 * MARGIN), sheet.size.height + room);
-    options.limits.check(sheets.len(), sheets.iter().map(size).fold(Size::default(), Size::union))?;
-    let draw = |sheet: &ContactPage| {
-        let mut paper = Surface::new(size(sheet), ink::PAGE);
-        overlay::draw_legend(&mut paper, &key, MARGIN, sheet.size.height);
-        sheet.parts.iter().for_each(|(part, corner)| part.draw(&mut paper, set, *corner, options.overlay));
+    let sheets = ContactSheets::new(set.clone(), options)?;
+    Ok((0..sheets.sizes().len()).map(|at| sheets.draw(at)).collect())
+}
+
+/// Contact sheets that are laid out, and drawn one at a time: a hundred thousand frames are gigabytes of pictures.
+#[derive(Clone, Debug)]
+pub struct ContactSheets {
+    set: FrameSet,
+    sections: Vec<Section>,
+    layouts: Vec<SectionLayout>,
+    pages: Vec<ContactPage>,
+    sizes: Vec<Size>,
+    overlay: Overlay,
+}
+
+impl ContactSheets {
+    /// Lays out all frames of a set, on as many sheets as they need.
+    ///
+    /// # Errors
+    /// If the sheets would be larger than the limits.
+    pub fn new(set: FrameSet, options: ContactStyle) -> Result<Self, PixelLimitError> {
+        let sections = sections(&set);
+        let zoom = options.zoom.unwrap_or_else(|| fitting_zoom(&set, &sections, options.width)).max(1);
+        let key = options.overlay.legend_entries();
+        let legend = overlay::legend_width(&key);
+        let room = if key.is_empty() { 0 } else { overlay::LEGEND };
+        let layouts = layouts(&set, &sections, zoom, options.width);
+        let pages = sheets(&layouts, (options.width, options.height.saturating_sub(room)));
+        let size =
+            |page: &ContactPage| Size::new(page.size.width.max(legend + 2 * MARGIN), page.size.height + room);
+        let sizes: Vec<Size> = pages.iter().map(size).collect();
+        options.limits.check(sizes.len(), sizes.iter().copied().fold(Size::default(), Size::union))?;
+        Ok(Self { set, sections, layouts, pages, sizes, overlay: options.overlay })
+    }
+
+    /// The frames that are shown.
+    pub fn set(&self) -> &FrameSet {
+        &self.set
+    }
+
+    /// How large each sheet is, in pixels. There is always one.
+    pub fn sizes(&self) -> &[Size] {
+        &self.sizes
+    }
+
+    /// Draws a sheet.
+    ///
+    /// # Panics
+    /// If there is no such sheet.
+    pub fn draw(&self, at: usize) -> RgbaImage {
+        let page = &self.pages[at];
+        let mut paper = Surface::new(self.sizes[at], ink::PAGE);
+        overlay::draw_legend(&mut paper, &self.overlay.legend_entries(), MARGIN, page.size.height);
+        for (part, corner) in &page.parts {
+            let drawn = SectionPart {
+                section: &self.sections[part.section],
+                layout: &self.layouts[part.section],
+                lines: part.lines.clone(),
+            };
+            drawn.draw(&mut paper, &self.set, *corner, self.overlay);
+        }
         paper.into_image()
-    };
-    Ok(sheets.iter().map(draw).collect())
+    }
 }
 
 /// The largest zoom that keeps the sheet near 16:10, but at least 2 where frames are small: a sheet that
 /// is too high can be scrolled, a drawing that is too small can't be seen.
 fn fitting_zoom(set: &FrameSet, sections: &[Section], width: u32) -> u32 {
     let fits = |zoom: &u32| {
-        let size = sheets(set, sections, *zoom, (width, u32::MAX))[0].size;
+        let size = sheets(&layouts(set, sections, *zoom, width), (width, u32::MAX))[0].size;
         size.width <= width && size.height <= width * 10 / 16
     };
     let largest = set.frames().iter().map(|frame| frame.canvas().width).max().unwrap_or(1);
@@ -103,26 +152,25 @@ fn fitting_zoom(set: &FrameSet, sections: &[Section], width: u32) -> u32 {
 }
 
 /// Sections one after another in lines, as words are.
-struct ContactPage<'a> {
-    parts: Vec<(SectionSlice<'a>, (u32, u32))>,
+#[derive(Clone, Debug)]
+struct ContactPage {
+    parts: Vec<(SectionSlice, (u32, u32))>,
     size: Size,
 }
 
+fn layouts(set: &FrameSet, sections: &[Section], zoom: u32, width: u32) -> Vec<SectionLayout> {
+    sections.iter().map(|section| SectionLayout::new(set, section, zoom, width)).collect()
+}
+
 /// Lays sections on sheets of at most a width and a height. There is always one.
-fn sheets<'a>(
-    set: &FrameSet,
-    sections: &'a [Section],
-    zoom: u32,
-    (width, height): (u32, u32),
-) -> Vec<ContactPage<'a>> {
+fn sheets(layouts: &[SectionLayout], (width, height): (u32, u32)) -> Vec<ContactPage> {
     let most = height.saturating_sub(2 * MARGIN);
-    let parts = sections
-        .iter()
-        .flat_map(|section| SectionLayout::new(set, section, zoom, width).parts(section, most));
+    let parts = layouts.iter().enumerate().flat_map(|(section, layout)| layout.parts(section, most));
     let new = || ContactPage { parts: Vec::new(), size: Size::new(2 * MARGIN, 2 * MARGIN) };
     let (mut sheets, mut x, mut y, mut shelf) = (vec![new()], MARGIN, MARGIN, 0);
     for part in parts {
-        let (wide, high) = (part.plan.width, part.height());
+        let layout = &layouts[part.section];
+        let (wide, high) = (layout.width, layout.height(&part.lines));
         if x > MARGIN && x + wide + MARGIN > width {
             (x, y, shelf) = (MARGIN, y + shelf + SECTION_GAP, 0);
         }
@@ -191,7 +239,7 @@ fn count_of(count: usize, what: &str) -> String {
 
 /// Where a section's frames go: in cells of one size, line by line. A frame much larger than usual has a cell of its own size,
 /// so that one poster among icons does not make a poster of each.
-#[derive(Clone)]
+#[derive(Clone, Debug)]
 struct SectionLayout {
     zoom: u32,
     /// The width of each shot's cell.
@@ -201,7 +249,7 @@ struct SectionLayout {
 }
 
 /// Shots side by side.
-#[derive(Clone)]
+#[derive(Clone, Debug)]
 struct Line {
     shots: Range<usize>,
     /// Pixels down, without labels.
@@ -209,9 +257,16 @@ struct Line {
 }
 
 /// A section, or as many of its lines as a sheet holds.
-struct SectionSlice<'a> {
-    plan: SectionLayout,
+#[derive(Clone, Debug)]
+struct SectionSlice {
+    section: usize,
+    lines: Range<usize>,
+}
+
+/// The same as it is drawn.
+struct SectionPart<'a> {
     section: &'a Section,
+    layout: &'a SectionLayout,
     lines: Range<usize>,
 }
 
@@ -259,8 +314,8 @@ impl SectionLayout {
     }
 
     /// A section in parts of at most a height, or of one line.
-    fn parts(self, section: &Section, most: u32) -> Vec<SectionSlice<'_>> {
-        let mut parts: Vec<SectionSlice<'_>> = Vec::new();
+    fn parts(&self, section: usize, most: u32) -> Vec<SectionSlice> {
+        let mut parts: Vec<SectionSlice> = Vec::new();
         let mut high = 0;
         for (at, line) in self.lines.iter().enumerate() {
             let step = line.step();
@@ -270,12 +325,16 @@ impl SectionLayout {
                     high += step;
                 }
                 _ => {
-                    parts.push(SectionSlice { plan: self.clone(), section, lines: at..at + 1 });
+                    parts.push(SectionSlice { section, lines: at..at + 1 });
                     high = HEADING + step;
                 }
             }
         }
         parts
+    }
+
+    fn height(&self, lines: &Range<usize>) -> u32 {
+        HEADING + self.lines[lines.clone()].iter().map(Line::step).sum::<u32>() - GAP
     }
 
     fn draw_shot(
@@ -312,26 +371,19 @@ impl Line {
     }
 }
 
-impl SectionSlice<'_> {
-    fn lines(&self) -> &[Line] {
-        &self.plan.lines[self.lines.clone()]
-    }
-
-    fn height(&self) -> u32 {
-        HEADING + self.lines().iter().map(Line::step).sum::<u32>() - GAP
-    }
-
+impl SectionPart<'_> {
     fn draw(&self, paper: &mut Surface, set: &FrameSet, (left, top): (u32, u32), overlay: Overlay) {
-        let Self { plan, section, .. } = self;
+        let Self { layout: plan, section, .. } = self;
+        let lines = &plan.lines[self.lines.clone()];
         paper.draw_title(&section.title, left, top, ink::TEXT);
-        let detail = match self.lines().first().map_or(0, |line| line.shots.start) {
+        let detail = match lines.first().map_or(0, |line| line.shots.start) {
             0 => section.detail.clone(),
             start => format!("{}  continued, from number {start}", section.detail),
         };
         paper.draw_text(&detail, left, top + 18, ink::DIM);
         paper.fill(Rect::new(left, top + 37, plan.width, 1), ink::RULE);
         let mut y = top + HEADING;
-        for line in self.lines() {
+        for line in lines {
             let mut x = left;
             for at in line.shots.clone() {
                 let shot = &section.shots[at];
@@ -403,17 +455,18 @@ mod tests {
         for height in [1, 200, 300, 500, 4096] {
             let options = ContactStyle { width: 300, height, ..ContactStyle::default() };
             let sections = sections(&set);
-            let sheets = sheets(&set, &sections, 2, (options.width, options.height));
+            let layouts = layouts(&set, &sections, 2, options.width);
+            let sheets = sheets(&layouts, (options.width, options.height));
             let drawn = draw_contact(&set, ContactStyle { zoom: Some(2), ..options }).unwrap();
             assert_eq!(drawn.len(), sheets.len());
             let shown: Vec<_> = sheets
                 .iter()
                 .flat_map(|sheet| &sheet.parts)
                 .flat_map(|(part, _)| {
-                    part.lines()
+                    layouts[part.section].lines[part.lines.clone()]
                         .iter()
                         .flat_map(|line| line.shots.clone())
-                        .map(|at| (&part.section.title, at))
+                        .map(|at| (&sections[part.section].title, at))
                 })
                 .collect();
             let all: Vec<_> =

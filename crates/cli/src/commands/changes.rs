@@ -1,5 +1,6 @@
 //! `shibori preview changes`: what differs between two versions, as a list, a picture or a page.
 
+use std::borrow::Cow;
 use std::collections::HashMap;
 
 use serde::Serialize;
@@ -84,7 +85,12 @@ pub(super) fn run(args: &Changes, program: &CommandContext<'_>) -> Result<(), Fa
     if let (Some(file), Some(ending)) = (&args.output, &ending) {
         if ending == "png" {
             let images = compared.draw(&args.options, &cx)?;
-            let written = encode::pictures(&cx.resolve(file), &images, cx.transaction());
+            let written = encode::pictures(
+                &cx.resolve(file),
+                images.len(),
+                |at| Cow::Borrowed(&images[at]),
+                cx.transaction(),
+            );
             files = written.map_err(shibori_pipeline::Error::from)?.files;
         } else {
             let [old, new] = [&args.old, &args.new].map(|path| path.display_slashed().to_string());

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
 use serde::Serialize;
+use shibori_core::Size;
 use shibori_draw::CutPlan;
 use shibori_formats::DisplaySlashed;
 use shibori_formats::manifest::SET_FILE;
@@ -135,7 +136,12 @@ fn draw(job: &Job, program: &CommandContext<'_>) -> Result<(), Failure> {
     cx.commit()?;
     let written = output.zip(written.as_ref());
     match &drawn {
-        RenderedPreview::Images { images, frames } => report_images(images, *frames, written, program),
+        RenderedPreview::Contact(sheets) => {
+            report_images(sheets.sizes(), sheets.set().frames().len(), written, program);
+        }
+        RenderedPreview::Image { image, frames } => {
+            report_images(&[image.dimensions().into()], *frames, written, program);
+        }
         RenderedPreview::Cut(cut) => report_cut(cut, output, program),
         RenderedPreview::Motion(motion) => report_motion(motion, written, program),
         RenderedPreview::Page(page) => report_page(page, written, program),
@@ -145,7 +151,10 @@ fn draw(job: &Job, program: &CommandContext<'_>) -> Result<(), Failure> {
 
 fn show(drawn: &RenderedPreview) -> Result<(), Failure> {
     match drawn {
-        RenderedPreview::Images { images, .. } => images.iter().try_for_each(terminal::show),
+        RenderedPreview::Contact(sheets) => {
+            (0..sheets.sizes().len()).try_for_each(|at| terminal::show(&sheets.draw(at)))
+        }
+        RenderedPreview::Image { image, .. } => terminal::show(image),
         RenderedPreview::Cut(cut) => terminal::show(&cut.image),
         RenderedPreview::Motion(motion) => terminal::play(&motion.animation),
         RenderedPreview::Page(_) => Ok(()),
@@ -154,9 +163,10 @@ fn show(drawn: &RenderedPreview) -> Result<(), Failure> {
 
 type Written<'a> = Option<(&'a Path, &'a WrittenView)>;
 
-fn report_images(images: &[RgbaImage], frames: usize, written: Written<'_>, program: &CommandContext<'_>) {
+fn report_images(sizes: &[Size], frames: usize, written: Written<'_>, program: &CommandContext<'_>) {
     let Some((output, WrittenView { files, .. })) = written else { return };
-    let (shown, [width, height]) = (count_noun(frames, "frame"), size(&images[0]));
+    let shown = count_noun(frames, "frame");
+    let Size { width, height } = sizes.iter().copied().fold(Size::default(), Size::union);
     let summary = match files.len() {
         1 => format!("{}: {shown} on {width}x{height} px", output.display_slashed()),
         count => {
@@ -169,9 +179,11 @@ fn report_images(images: &[RgbaImage], frames: usize, written: Written<'_>, prog
         }
     };
     program.say(&format!("{} {summary}", program.write_verb()));
-    let file =
-        |(file, image): (&PathBuf, _)| FileReport { file: program.report_path(file), size: size(image) };
-    let files = files.iter().zip(images).map(file).collect();
+    let file = |(file, size): (&PathBuf, &Size)| FileReport {
+        file: program.report_path(file),
+        size: [size.width, size.height],
+    };
+    let files = files.iter().zip(sizes).map(file).collect();
     program.console.result(&ImagesReport { files, count: frames });
 }
 

@@ -1,11 +1,12 @@
 //! Outputs of one file: a picture, or the manifest of a sheet that stays as it is.
 
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
 use shibori_core::pack::PageGrid;
-use shibori_core::{FrameSet, Size};
+use shibori_core::{FrameSet, Size, parallel};
 
 use crate::decode::file_name;
 use crate::encode::png;
@@ -15,8 +16,17 @@ use crate::store::seal::{self, is_intact};
 use crate::store::{Transaction, Written};
 use crate::{FileError, WriteProblem};
 
-/// Writes pictures as PNG: the first under its name, the others numbered from 1, as the pages of an atlas are.
-pub fn pictures(path: &Path, images: &[RgbaImage], run: &Transaction) -> Result<Written, FileError> {
+/// Writes so many pictures as PNG: the first under its name, the others numbered from 1, as the pages of an atlas are. `picture`
+/// draws one when it is its turn, on any thread.
+///
+/// # Errors
+/// If the name doesn't end in `.png`, or a file can't be written.
+pub fn pictures<'a>(
+    path: &Path,
+    count: usize,
+    picture: impl Fn(usize) -> Cow<'a, RgbaImage> + Sync,
+    run: &Transaction,
+) -> Result<Written, FileError> {
     let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     if ending != "png" {
         let text = format!("this picture is written as PNG, so its name ends in .png, not '.{ending}'");
@@ -31,15 +41,15 @@ pub fn pictures(path: &Path, images: &[RgbaImage], run: &Transaction) -> Result<
         )),
     };
     // The main file goes last: it says what the others are.
-    let mut ordered: Vec<usize> = (0..images.len()).collect();
-    ordered.rotate_left(1.min(images.len()));
+    let mut ordered: Vec<usize> = (0..count).collect();
+    ordered.rotate_left(1.min(count));
     let targets: Vec<PathBuf> = ordered.iter().map(|&at| numbered(at)).collect();
     let batch = run.plan(&targets, &[])?;
-    for (index, &at) in ordered.iter().enumerate() {
-        let bytes = png(&images[at]).map_err(|problem| FileError::write(&targets[index], problem))?;
-        batch.stage(index, &bytes)?;
-    }
-    Ok(Written { files: (0..images.len()).map(numbered).collect(), ..batch.written() })
+    parallel::try_map(count, |index| {
+        let bytes = png(&picture(ordered[index]));
+        batch.stage(index, &bytes.map_err(|problem| FileError::write(&targets[index], problem))?)
+    })?;
+    Ok(Written { files: (0..count).map(numbered).collect(), ..batch.written() })
 }
 
 /// Writes `sheet.json` beside an untouched `sheet.png` whose parts the frames of `set` are.

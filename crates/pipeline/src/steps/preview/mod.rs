@@ -8,10 +8,11 @@ mod light_table;
 mod motion;
 mod pages;
 
+use std::borrow::Cow;
 use std::path::{Path, PathBuf};
 
 use image::RgbaImage;
-use shibori_draw::{ContactStyle, OnionStyle, draw_contact, draw_drift, draw_onion, draw_pages};
+use shibori_draw::{ContactSheets, ContactStyle, OnionStyle, draw_drift, draw_onion, draw_pages};
 use shibori_formats::encode::{self, AnimationReport};
 use tracing::info_span;
 
@@ -52,11 +53,13 @@ pub enum View {
 /// What was drawn.
 #[derive(Clone, Debug)]
 pub enum RenderedPreview {
-    /// Images of so many frames; several where one would be too tall.
-    Images {
-        /// The images.
-        images: Vec<RgbaImage>,
-        /// How many frames they show.
+    /// Contact sheets, each drawn when it is needed.
+    Contact(Box<ContactSheets>),
+    /// One image.
+    Image {
+        /// The image.
+        image: RgbaImage,
+        /// How many frames are in it.
         frames: usize,
     },
     /// A cut over its sheet.
@@ -124,14 +127,20 @@ impl RenderedPreview {
     /// # Errors
     /// Where a file can't be written, or its name doesn't have the extension of its kind.
     pub fn stage(&self, path: &Path, cx: &Context<'_>) -> Result<WrittenView, Error> {
-        let images = |images: &[RgbaImage]| -> Result<WrittenView, Error> {
-            let files = encode::pictures(&cx.resolve(path), images, cx.transaction())?.files;
-            Ok(WrittenView { files, bytes: 0 })
+        let path_there = cx.resolve(path);
+        let image = |image: &RgbaImage| -> Result<WrittenView, Error> {
+            let written = encode::pictures(&path_there, 1, |_| Cow::Borrowed(image), cx.transaction())?;
+            Ok(WrittenView { files: written.files, bytes: 0 })
         };
-        let one = |bytes: usize| WrittenView { files: vec![cx.resolve(path)], bytes };
+        let one = |bytes: usize| WrittenView { files: vec![path_there.clone()], bytes };
         match self {
-            Self::Images { images: all, .. } => images(all),
-            Self::Cut(cut) => images(std::slice::from_ref(&cut.image)),
+            Self::Contact(sheets) => {
+                let draw = |at: usize| Cow::Owned(sheets.draw(at));
+                let written = encode::pictures(&path_there, sheets.sizes().len(), draw, cx.transaction())?;
+                Ok(WrittenView { files: written.files, bytes: 0 })
+            }
+            Self::Image { image: one, .. } => image(one),
+            Self::Cut(cut) => image(&cut.image),
             Self::Motion(motion) => Ok(one(write_motion(motion, path, cx)?.bytes)),
             Self::Page(page) => Ok(one(page.stage(path, cx)?)),
         }
@@ -148,8 +157,8 @@ fn contact(source: &Source, options: &ContactOptions, cx: &Context<'_>) -> Resul
         overlay: options.show.get(),
         limits: cx.pixel_limits(),
     };
-    let images = cx.map_limit_error(draw_contact(&set, how), by_zoom(zoom))?;
-    Ok(RenderedPreview::Images { images, frames: set.frames().len() })
+    let sheets = cx.map_limit_error(ContactSheets::new(set, how), by_zoom(zoom))?;
+    Ok(RenderedPreview::Contact(Box::new(sheets)))
 }
 
 fn onion(source: &Source, options: &OnionOptions, cx: &Context<'_>) -> Result<RenderedPreview, Error> {
@@ -157,7 +166,7 @@ fn onion(source: &Source, options: &OnionOptions, cx: &Context<'_>) -> Result<Re
     let zoom = options.zoom.get();
     let how = OnionStyle { width: options.width.get(), zoom, boxes: true, limits: cx.pixel_limits() };
     let image = cx.map_limit_error(draw_onion(&set, how), by_zoom(zoom))?;
-    Ok(RenderedPreview::Images { images: vec![image], frames: set.frames().len() })
+    Ok(RenderedPreview::Image { image, frames: set.frames().len() })
 }
 
 fn drift(
@@ -170,7 +179,7 @@ fn drift(
     let after = after.map(|after| load(after, &options.only, cx)).transpose()?;
     let image =
         cx.map_limit_error(draw_drift(&set, after.as_ref(), cx.pixel_limits()), SizeCause::Picture)?;
-    Ok(RenderedPreview::Images { images: vec![image], frames: set.frames().len() })
+    Ok(RenderedPreview::Image { image, frames: set.frames().len() })
 }
 
 fn pages(source: &Source, options: &PagesOptions, cx: &Context<'_>) -> Result<RenderedPreview, Error> {
@@ -180,7 +189,7 @@ fn pages(source: &Source, options: &PagesOptions, cx: &Context<'_>) -> Result<Re
     let zoom = options.zoom.get();
     let plans = pages::plans(&manifest, &pages);
     let image = cx.map_limit_error(draw_pages(&plans, zoom, cx.pixel_limits()), by_zoom(zoom))?;
-    Ok(RenderedPreview::Images { images: vec![image], frames: set.frames().len() })
+    Ok(RenderedPreview::Image { image, frames: set.frames().len() })
 }
 
 fn write_motion(motion: &Motion, path: &Path, cx: &Context<'_>) -> Result<AnimationReport, Error> {
