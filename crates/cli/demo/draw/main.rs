@@ -14,6 +14,7 @@ mod reeds;
 mod ripple;
 mod signboard;
 
+use std::borrow::Cow;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -72,7 +73,7 @@ fn write_all(folder: &Path) -> Result<(), shibori_formats::FileError> {
     for (name, art) in all() {
         let path = folder.join(name);
         match art {
-            Art::Image(image) => drop(encode::pictures(&path, std::slice::from_ref(&image), &run)?),
+            Art::Image(image) => drop(encode::pictures(&path, 1, |_| Cow::Borrowed(&image), &run)?),
             Art::Animation(animation) => drop(encode::animation(&path, &animation, &run, || {})?),
         }
     }
