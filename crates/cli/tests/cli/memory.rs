@@ -24,7 +24,7 @@ fn art() -> Env {
     save(&env, "cells.png", &noise);
     let rings = RgbaImage::from_fn(2048, 2048, |x, y| {
         let near = x.min(y).min(2047 - x).min(2047 - y);
-        Rgba(if near % 24 < 6 { [200, 90, 30, 255] } else { [0; 4] })
+        Rgba(if near % 96 < 24 { [200, 90, 30, 255] } else { [0; 4] })
     });
     save(&env, "rings.png", &rings);
     let flat = RgbaImage::from_fn(2048, 2048, |x, y| match *noise.get_pixel(x, y) {
