@@ -4,13 +4,15 @@
 //! in one run, medians of several rounds in turn over a floor that only decodes the same files, paints the same pages and
 //! encodes them with the same codec; then the length of the page over that of the floor's, which is painted without
 //! spreading colors; then the parts, and how they grow from 100 to 10,000 frames; and the peak memory over the decoded
-//! frames and the pages. `-- --art FOLDER` packs a folder of PNG files too.
+//! frames and the pages. `-- --art FOLDER` packs a folder of PNG files too; `-- --quick` is one round without the parts, for
+//! the lengths, which are the same on every machine: if one gets worse, the run fails.
 
 use std::path::{Path, PathBuf};
+use std::process::ExitCode;
 
 use image::{Rgba, RgbaImage};
 use rayon::prelude::*;
-use shibori_benches::{Figures, argument, median, peak_memory, timed};
+use shibori_benches::{Figures, argument, has_argument, median, peak_memory, timed};
 use shibori_core::pack::{Atlas, ColorFinish, paint};
 use shibori_core::{Frame, FrameSet, Name, Pixels};
 use shibori_formats::decode::{ReadOptions, image as read_image, source};
@@ -22,12 +24,13 @@ use shibori_pipeline::{Context, NoopObserver, Source};
 
 const ROUNDS: usize = 5;
 
-fn main() {
+fn main() -> ExitCode {
+    let rounds = if has_argument("--quick") { 1 } else { ROUNDS };
     let home = tempfile::tempdir().expect("a temporary folder");
     let folder = home.path();
     let figures = Figures::of("pack_floor");
     memory(folder, &figures);
-    println!("whole jobs over decoding, painting and encoding alone; medians of {ROUNDS} rounds");
+    println!("whole jobs over decoding, painting and encoding alone; medians of {rounds} rounds");
     println!("{:>34} {:>9} {:>9} {:>6}  {:>6}", "", "pack", "floor", "ratio", "bytes");
     let mut jobs = vec![
         ("600 of up to 40x40 px".to_owned(), written(folder, 600, 40)),
@@ -36,8 +39,11 @@ fn main() {
     jobs.extend(argument("--art").map(|art| ("given art".to_owned(), PathBuf::from(art))));
     for (what, set) in &jobs {
         for mode in [Mode::Quick, Mode::Usual] {
-            job(&format!("{what}, {}", mode.name()), set, &folder.join("out"), mode, &figures);
+            job(&format!("{what}, {}", mode.name()), set, &folder.join("out"), (mode, rounds), &figures);
         }
+    }
+    if has_argument("--quick") {
+        return figures.finish();
     }
     println!("parts in milliseconds, frames of up to 48x48 px");
     println!("{:>10} {:>8} {:>8} {:>8}", "frames", "read", "arrange", "write");
@@ -59,6 +65,7 @@ fn main() {
         let texts: Vec<String> = parts.iter().map(|part| format!("{:>8.0}", part * 1e3)).collect();
         println!("{count:>10} {}", texts.join(" "));
     }
+    figures.finish()
 }
 
 #[derive(Clone, Copy)]
@@ -92,9 +99,9 @@ impl Mode {
 }
 
 /// Measures one job and prints its row.
-fn job(what: &str, set: &Path, out: &Path, mode: Mode, figures: &Figures) {
+fn job(what: &str, set: &Path, out: &Path, (mode, rounds): (Mode, usize), figures: &Figures) {
     let (mut ours, mut floors, mut bytes) = (Vec::new(), Vec::new(), 1.0);
-    for _ in 0..ROUNDS {
+    for _ in 0..rounds {
         let _ = std::fs::remove_dir_all(out);
         let mut atlas = None;
         ours.push(timed(|| atlas = Some(packed(set, &out.join("atlas"), mode))));
