@@ -19,7 +19,7 @@ pub fn timed<T>(work: impl FnOnce() -> T) -> f64 {
 /// The middle of some times.
 ///
 /// # Panics
-/// Where there are none.
+/// If there are none.
 pub fn median(mut times: Vec<f64>) -> f64 {
     times.sort_by(f64::total_cmp);
     times[times.len() / 2]
@@ -95,7 +95,7 @@ impl Figures {
     /// Those of a benchmark.
     ///
     /// # Panics
-    /// Where `expected.toml` has no such table.
+    /// If `expected.toml` has no such table.
     pub fn of(bench: &str) -> Self {
         let mut all: BTreeMap<String, BTreeMap<String, Expected>> =
             toml::from_str(include_str!("../expected.toml")).expect("expected.toml can be read");

@@ -439,7 +439,7 @@ mod tests {
             let known = keys(tables);
             for option in command.get_arguments().filter_map(clap::Arg::get_long) {
                 let is_known = known.iter().any(|key| key == option) || elsewhere.contains(&option);
-                assert!(is_known, "{path:?} --{option} is no key of {tables:?}");
+                assert!(is_known, "{path:?} --{option} isn't a key of {tables:?}");
                 compared += 1;
             }
         }

@@ -72,7 +72,7 @@ impl Budget {
     /// Takes bytes that are about to be asked of the system.
     ///
     /// # Errors
-    /// Where not so many are left; then none are taken.
+    /// If not so many are left; then none are taken.
     pub fn lease(&self, bytes: u64) -> Result<Lease, OverBudget> {
         let Account { limit, taken } = &*self.0;
         let with = |taken: u64| taken.checked_add(bytes).filter(|sum| sum <= limit);
@@ -85,7 +85,7 @@ impl Budget {
     /// Whether this many bytes are left.
     ///
     /// # Errors
-    /// Where they are not.
+    /// If they are not.
     pub fn check(&self, bytes: u64) -> Result<(), OverBudget> {
         self.lease(bytes).map(drop)
     }

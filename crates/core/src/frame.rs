@@ -100,7 +100,7 @@ impl Frame {
     /// it kept and all that shows of the companion.
     ///
     /// # Errors
-    /// Where the canvases differ.
+    /// If the canvases differ.
     pub fn with_companion(self, spec: CompanionSpec, picture: &Frame) -> Result<Self, FrameError> {
         if picture.canvas != self.canvas {
             let (pixels, inset, canvas) = (picture.canvas, UVec2::default(), self.canvas);
@@ -165,7 +165,7 @@ impl Frame {
     /// The same frame with its drawing, boxes and polygon moved by this many pixels; canvas and pivot stay.
     ///
     /// # Errors
-    /// Where kept pixels would leave the canvas.
+    /// If kept pixels would leave the canvas.
     pub fn translate(self, x: i64, y: i64) -> Result<Self, FrameError> {
         let (canvas, pivot, nine) = (self.canvas, self.pivot, self.annotations.nine);
         let moved = self.translate_onto(canvas, x, y)?;
@@ -319,7 +319,7 @@ impl Frame {
     /// The same frame keeping exactly the part `rect` of its canvas.
     ///
     /// # Errors
-    /// Where `rect` extends beyond the canvas.
+    /// If `rect` extends beyond the canvas.
     pub fn with_kept_rect(self, rect: Rect) -> Result<Self, FrameError> {
         let inset = UVec2 { x: rect.x, y: rect.y };
         if rect.is_empty() {

@@ -100,7 +100,7 @@ impl UVec2 {
     /// Reads two numbers.
     ///
     /// # Errors
-    /// Where there are not two of them.
+    /// If there are not two of them.
     pub(crate) fn two(text: &str) -> Result<Self, SizeError> {
         let wrong = || SizeError::Shape(text.to_owned());
         let (x, y) = text.split_once(['x', 'X', ',']).ok_or_else(wrong)?;

@@ -216,7 +216,7 @@ impl FrameSet {
     /// The same frames and clips, all of one sprite of this name.
     ///
     /// # Errors
-    /// Where two of them had one name in different sprites.
+    /// If two of them had one name in different sprites.
     pub fn with_sprite(self, sprite: &Name) -> Result<Self, SetError> {
         self.rename_sprites(|_| sprite.clone())
     }
@@ -224,7 +224,7 @@ impl FrameSet {
     /// The same frames and clips, each sprite under the name that `new` gives it.
     ///
     /// # Errors
-    /// Where two frames or clips of sprites that become one had one name.
+    /// If two frames or clips of sprites that become one had one name.
     pub fn rename_sprites(self, new: impl Fn(&Name) -> Name) -> Result<Self, SetError> {
         let frame = |frame: Frame| {
             let sprite = new(frame.sprite());
@@ -252,7 +252,7 @@ impl FrameSet {
     /// All sets after one another. Of carried keys that several have, the first stays.
     ///
     /// # Errors
-    /// Where two of them have frames or clips of one name in one sprite.
+    /// If two of them have frames or clips of one name in one sprite.
     pub fn merge(sets: impl IntoIterator<Item = FrameSet>) -> Result<Self, SetError> {
         let mut all = FrameSet::default();
         for set in sets {

@@ -86,7 +86,7 @@ impl fmt::Display for Backdrop {
 /// Draws a clip of a set.
 ///
 /// # Errors
-/// Where the pictures would be larger than the limits.
+/// If the pictures would be larger than the limits.
 ///
 /// # Panics
 /// If the clip belongs to another set with more frames.
@@ -117,7 +117,7 @@ const LABEL: u32 = text::LINE + 2;
 /// The animation plays forever.
 ///
 /// # Errors
-/// Where the pictures would be larger than the limits.
+/// If the pictures would be larger than the limits.
 ///
 /// # Panics
 /// If a clip belongs to another set with more frames.

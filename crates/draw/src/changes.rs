@@ -139,7 +139,7 @@ impl Row<'_> {
 /// Draws every frame that differs, by clip, and what differs in clips; on as many pictures as that needs.
 ///
 /// # Errors
-/// Where the pictures would be larger than the limits.
+/// If the pictures would be larger than the limits.
 pub fn draw_changes(
     old: &FrameSet,
     new: &FrameSet,

@@ -40,7 +40,7 @@ pub struct CutPicture {
 /// Draws a plan over a sheet. `zoom` 0 picks the largest that keeps the picture near 1280 px wide.
 ///
 /// # Errors
-/// Where the picture would be larger than the limits.
+/// If the picture would be larger than the limits.
 pub fn draw_cut(
     sheet: &Pixels,
     background: Background,

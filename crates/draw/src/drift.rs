@@ -49,7 +49,7 @@ const SERIES: [(usize, &str, Rgba<u8>); 3] =
 /// Plots every clip of a set; of a second one, those of the same name.
 ///
 /// # Errors
-/// Where the picture would be larger than the limits.
+/// If the picture would be larger than the limits.
 pub fn draw_drift(
     before: &FrameSet,
     after: Option<&FrameSet>,

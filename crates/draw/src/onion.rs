@@ -53,7 +53,7 @@ fn ramp(at: f64) -> Rgba<u8> {
 /// Draws every clip; a set without clips is drawn as one.
 ///
 /// # Errors
-/// Where the picture would be larger than the limits.
+/// If the picture would be larger than the limits.
 pub fn draw_onion(set: &FrameSet, options: OnionStyle) -> Result<RgbaImage, PixelLimitError> {
     let panels = panels(set);
     let columns = if panels.len() == 1 { 1 } else { 2 };

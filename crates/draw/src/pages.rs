@@ -45,7 +45,7 @@ const BAR: u32 = 2;
 /// Draws pages below each other, all at one zoom.
 ///
 /// # Errors
-/// Where the picture would be larger than the limits.
+/// If the picture would be larger than the limits.
 pub fn draw_pages(
     pages: &[PagePlan],
     zoom: Option<u32>,

@@ -181,7 +181,7 @@ impl<'a> Context<'a> {
     /// Puts all files of the run in place, and reports the hand work that is kept in them.
     ///
     /// # Errors
-    /// Where a file can't be put in its place.
+    /// If a file can't be put in its place.
     pub fn commit(self) -> Result<(), Error> {
         let kept = self.run.kept();
         self.run.commit()?;

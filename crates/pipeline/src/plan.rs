@@ -206,7 +206,7 @@ impl Plan {
     /// Makes all changes.
     ///
     /// # Errors
-    /// Where one can't be made; then nothing was.
+    /// If one can't be made; then nothing was.
     pub fn run(self, set: FrameSet, cx: &Context<'_>) -> Result<PlanOutcome, Error> {
         let mut done = PlanOutcome { set, ..PlanOutcome::default() };
         let mut may_be_outside = false;

@@ -116,7 +116,7 @@ impl TableSite {
         }
     }
 
-    /// Looks at these files too, from now on. That is no change of them.
+    /// Watches these files too, from now on. That doesn't count as a change.
     fn watch_too(&self, files: Vec<PathBuf>) {
         let before = self.stamp();
         self.known.lock().unwrap_or_else(PoisonError::into_inner).read.extend(files);
@@ -133,7 +133,7 @@ impl TableSite {
     /// Looks whether a file changed. A file that is being saved changes several times, so only what is the same at two looks
     /// counts.
     fn look(&self) {
-        // What the program itself is writing is no news yet.
+        // Files that the program itself is writing aren't news yet.
         let _writer = self.live.writer();
         let now = self.stamp();
         let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);

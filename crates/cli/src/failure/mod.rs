@@ -127,7 +127,7 @@ fn line_in_recipe(line: &str) -> String {
     let mut result = parts.next().unwrap_or_default().to_owned();
     for part in parts {
         let option: String = part.chars().take_while(|c| c.is_ascii_lowercase() || *c == '-').collect();
-        // In a file's name, it is no option.
+        // In a file name, it isn't an option.
         let before = result.chars().next_back();
         let is_word = before.is_none_or(|c| c.is_whitespace() || ['(', '[', '\'', '"', '`'].contains(&c))
             && !part[option.len()..]

@@ -1,7 +1,7 @@
 //! Frames whose companion is not there, or has another size: a normal map of one frame too few is seen in the game as a flash.
 //!
 //! Companions are recognized by their names (`koi-00_n`, a sprite `koi_normal`), and only where most frames beside it have one.
-//! Companions are no drawings: other rules leave them alone. Files of an atlas are not known here.
+//! Companions aren't drawings: other rules leave them alone. Files of an atlas are not known here.
 
 use std::collections::HashSet;
 

@@ -371,7 +371,7 @@ pub fn check(set: &FrameSet, limits: &Thresholds) -> Vec<Finding> {
     found.extend(key::find(set));
     found.extend(soft_alpha::find(set));
     let sizes = size_jump::find(set, limits, &figures);
-    // What is drawn at another size can't stand where the others do.
+    // A figure drawn at another size can't be where the others are.
     let scaled: HashSet<usize> = sizes.iter().map(|size| size.frame).collect();
     let drifts = drift::find(set, limits, &figures).into_iter();
     found.extend(drifts.filter(|finding| !scaled.contains(&finding.frame)));
@@ -380,7 +380,7 @@ pub fn check(set: &FrameSet, limits: &Thresholds) -> Vec<Finding> {
     found.extend(duplicate::find(set));
     found.extend(blank::find(set));
     found.extend(too_fast::find(set));
-    // Normals and masks are no drawings.
+    // Normals and masks aren't drawings.
     found.retain(|finding| !companions.contains(&finding.frame));
     found.extend(faults);
     found.sort_by_key(|finding| (finding.level(), finding.rule, finding.frame));

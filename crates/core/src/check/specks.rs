@@ -1,7 +1,7 @@
 //! Stray pixels: groups too small to be drawn on purpose, beside the drawing or alone in a blank frame.
 //!
-//! Small art is made of few pixels, so a group counts only where it is small against the drawing too, and sparks that
-//! every frame has many of are no strays.
+//! Small art is made of few pixels, so a group counts only if it is small compared with the drawing, too, and sparks
+//! that every frame is full of aren't strays.
 
 use crate::check::{Finding, Fix, Observation, Rule, Thresholds};
 use crate::components::label_image;

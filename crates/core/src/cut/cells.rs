@@ -64,7 +64,7 @@ pub struct CutCell {
 /// Cuts a sheet by a grid made for it.
 ///
 /// # Errors
-/// Where more cells are wanted than there are.
+/// If more cells are wanted than there are.
 pub fn cut_cells(sheet: &Pixels, grid: &Grid, choice: &CellChoice) -> Result<Cut, CutError> {
     let wanted = match choice.count {
         Some(count) if u64::from(count) > grid.len() => {

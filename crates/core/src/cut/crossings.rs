@@ -1,7 +1,7 @@
 //! Drawings that a grid cuts through, and where.
 //!
-//! Looks at what continues from pixel to pixel over the side of a cell. Tiles that touch along a whole side are no drawing that goes on,
-//! and without a background nothing can be found. Judges no grid.
+//! Follows pixels that continue across the side of a cell. Tiles that touch along a whole side aren't one drawing, and without a
+//! background nothing can be found. Doesn't judge the grid.
 
 use crate::background::Background;
 use crate::cut::Grid;

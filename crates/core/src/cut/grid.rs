@@ -17,7 +17,7 @@ impl Counts {
     /// `columns` by `rows`.
     ///
     /// # Errors
-    /// Where either is 0.
+    /// If either is 0.
     pub fn new(columns: u32, rows: u32) -> Result<Self, SizeError> {
         if columns == 0 || rows == 0 {
             return Err(SizeError::Zero(format!("{columns}x{rows}")));
@@ -274,7 +274,7 @@ impl Grid {
     /// So many columns and rows. With `uneven`, a remainder is shared out over the cells.
     ///
     /// # Errors
-    /// Where the counts do not divide the sheet, or do not fit.
+    /// If the counts do not divide the sheet, or do not fit.
     pub fn by_counts(sheet: Size, counts: Counts, spacing: Spacing, uneven: bool) -> Result<Self, CutError> {
         let Spacing { offset, gutter } = spacing;
         let Counts { columns, rows } = counts;
@@ -287,7 +287,7 @@ impl Grid {
     /// As many cells of this size as the sheet holds.
     ///
     /// # Errors
-    /// Where pixels are left over, or not one cell fits.
+    /// If pixels are left over, or not one cell fits.
     pub fn by_cell(sheet: Size, cell: Size, spacing: Spacing) -> Result<Self, CutError> {
         let Spacing { offset, gutter } = spacing;
         let columns = Division::by_cell(Axis::Columns, sheet.width, cell.width, offset.x, gutter.x);
@@ -315,7 +315,7 @@ impl Grid {
     /// So many cells of this size, on a part of the sheet.
     ///
     /// # Errors
-    /// Where they do not fit.
+    /// If they do not fit.
     pub fn by_both(sheet: Size, counts: Counts, cell: Size, spacing: Spacing) -> Result<Self, CutError> {
         let Spacing { offset, gutter } = spacing;
         let axis = |across, length, count: u32, cell: u32, offset, gutter| {
@@ -420,7 +420,7 @@ pub fn nearest_divisors(length: u32, asked: u32, gutter: u32) -> Vec<u32> {
         let gutters = u64::from(gutter) * u64::from(count - 1);
         whole > gutters && (whole - gutters) % u64::from(*count) == 0
     };
-    // Cells under 4 px are no frames, and a sheet of thousands of columns is none either.
+    // Cells under 4 px aren't frames, and neither are those of thousands of columns.
     let most = (length / 4).clamp(1, 4096);
     let mut found: Vec<u32> = (2..=most).filter(divides).collect();
     found.sort_by_key(|&count| (count.abs_diff(asked), count));

@@ -182,7 +182,7 @@ impl RowList {
     /// sprite's sheet has, where frames of the last may be gone.
     ///
     /// # Errors
-    /// Where more rows are named than there are, or no frame has one.
+    /// If more rows are named than there are, or no frame has one.
     pub fn specs(&self, set: &FrameSet, rows: impl Fn(&Name) -> Option<u32>) -> Result<RowClips, RowError> {
         let mut found = RowClips::default();
         for sprite in set.sprites() {

@@ -326,7 +326,7 @@ fn own_delay(set: &FrameSet, place: usize) -> FrameDuration {
 /// keys of steps that stay, and what belongs to the clip, are kept.
 ///
 /// # Errors
-/// Where frames are missing, times can't be kept, or two of `specs` are one clip.
+/// If frames are missing, times can't be kept, or two of `specs` are one clip.
 pub fn add_clips(set: FrameSet, specs: &[ClipSpec]) -> Result<FrameSet, ApplyError> {
     let mut clips = set.clips().to_vec();
     let mut known: HashMap<(Name, Name), usize> = HashMap::with_capacity(clips.len() + specs.len());

@@ -45,7 +45,7 @@ pub enum CompanionError {
 /// The base frames of a set with their companions, and the clips that play them. Companions that frames have already are kept.
 ///
 /// # Errors
-/// Where a companion has no base frame or another size, or there is none of a suffix.
+/// If a companion has no base frame or another size, or there is none of a suffix.
 pub fn take_companions(set: &FrameSet, specs: &[CompanionSpec]) -> Result<FrameSet, CompanionError> {
     let mut is_base = vec![true; set.frames().len()];
     let named: HashMap<(String, String), usize> =

@@ -220,7 +220,7 @@ pub enum AlignError {
 /// before ([`take_marks`](crate::shape::take_marks)).
 ///
 /// # Errors
-/// Where the region to match is no use.
+/// If the region to match is no use.
 pub fn align(set: FrameSet, options: &AlignOptions) -> Result<(FrameSet, Vec<Shift>), AlignError> {
     let find = |frame: &Frame| match options.to {
         AlignTo::Feet => feet(frame),

@@ -77,7 +77,7 @@ pub enum CanvasError {
 /// drawings alone may.
 ///
 /// # Errors
-/// Where drawings would be cut.
+/// If drawings would be cut.
 pub fn set_canvas(set: FrameSet, rule: CanvasRule) -> Result<FrameSet, CanvasError> {
     if rule == CanvasRule::Fit {
         return set.map_frames(|_, frame| Ok(fitted(frame)));

@@ -38,7 +38,7 @@ pub enum MarkError {
 /// [`set_pivot`](crate::shape::set_pivot) use it and [`forget_marks`] takes it away.
 ///
 /// # Errors
-/// Where a frame has none, or several.
+/// If a frame has none, or several.
 pub fn take_marks(set: FrameSet, color: Color) -> Result<FrameSet, MarkError> {
     set.map_frames(|_, frame| extract_mark(frame, color))
 }

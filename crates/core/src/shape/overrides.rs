@@ -156,7 +156,7 @@ impl OverrideKind {
 /// stay.
 ///
 /// # Errors
-/// Where a line names no frame, or several.
+/// If a line names no frame, or several.
 pub fn plan_shifts(
     set: &FrameSet,
     lines: &[FrameOverride],
@@ -180,7 +180,7 @@ pub fn plan_shifts(
 /// Sets the pivots, boxes and nine-slices that a list says; frames it does not name stay as they are.
 ///
 /// # Errors
-/// Where a line names no frame, or several, or a nine-slice does not fit.
+/// If a line names no frame, or several, or a nine-slice does not fit.
 pub fn apply_overrides(set: FrameSet, places: &[FrameOverride]) -> Result<FrameSet, OverrideError> {
     let of_frame = by_frame(&set, places)?;
     set.map_frames(|at, frame| {

@@ -71,7 +71,7 @@ pub enum ScaleRule {
 /// Scales every frame by one factor; pivot, boxes, nine-slice, polygon and companions follow.
 ///
 /// # Errors
-/// Where the factor is over 64, or nothing of a frame would be left.
+/// If the factor is over 64, or nothing of a frame would be left.
 pub fn scale(set: FrameSet, factor: Ratio, how: Resample) -> Result<FrameSet, ScaleError> {
     check(factor)?;
     set.map_frames(|_, frame| scaled(&frame, factor, how))

@@ -28,7 +28,7 @@ impl<'a> AnimationReader<'a> {
     /// For an animation of `count` pictures, as far as that is known, of `size` in a file of this many bytes.
     ///
     /// # Errors
-    /// Where a picture is larger than allowed, or all of them together need more memory than is left.
+    /// If a picture is larger than allowed, or all of them together need more memory than is left.
     pub(super) fn new(
         format: &'static str,
         size: Size,

@@ -258,7 +258,7 @@ impl DecodeLease {
     /// asked of the system.
     ///
     /// # Errors
-    /// Where it is larger than allowed, or more than is left of the memory.
+    /// If it is larger than allowed, or more than is left of the memory.
     pub(super) fn of(size: Size, work: u64, limits: &ReadOptions) -> Result<Self, ReadProblem> {
         check_size(size, limits)?;
         let work = size.area().saturating_mul(work);

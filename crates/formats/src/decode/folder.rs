@@ -28,7 +28,7 @@ const DEEPEST: usize = 8;
 /// A folder of images as frames, whether or not a manifest is there too.
 ///
 /// # Errors
-/// Where an image can't be read, or there are none.
+/// If an image can't be read, or there are none.
 pub fn read(folder: &Path, limits: &ReadOptions) -> Result<LoadedFrames, FileError> {
     let mut gathered = LoadedFrames::default();
     let mut sets = Vec::new();
@@ -53,7 +53,7 @@ pub fn subfolders(folder: &Path) -> Vec<PathBuf> {
 /// The images in a folder and the folders in it, in natural order.
 ///
 /// # Errors
-/// Where a folder can't be read, or there are none.
+/// If a folder can't be read, or there are none.
 pub fn images_in(folder: &Path) -> Result<Vec<PathBuf>, FileError> {
     fn gather(folder: &Path, depth: usize, all: &mut Vec<PathBuf>) -> Result<(), FileError> {
         let (images, folders) = listing(folder)?;

@@ -58,7 +58,7 @@ fn read_stdin(limits: &ReadOptions) -> Result<Vec<u8>, FileError> {
 /// All bytes of a file, including one that the same run has staged but not committed; or of standard input, if the limits allow it.
 ///
 /// # Errors
-/// Where it can't be read, or is a folder.
+/// If it can't be read, or is a folder.
 pub fn read_bytes(path: &Path, limits: &ReadOptions) -> Result<Vec<u8>, FileError> {
     if limits.standard_input && path == Path::new(STDIN) {
         return read_stdin(limits);

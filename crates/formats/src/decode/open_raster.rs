@@ -238,7 +238,7 @@ impl LayeredImage {
     /// All layers over each other, as the painting shows them, in memory of its own.
     ///
     /// # Errors
-    /// Where there is no memory for it.
+    /// If there is no memory for it.
     pub fn flattened(&self, limits: &ReadOptions) -> Result<Pixels, ReadProblem> {
         let room = DecodeLease::of(self.size, 0, limits)?;
         Ok(room.fill(self.merged()))
@@ -262,7 +262,7 @@ impl LayeredImage {
 /// Layers as frames of a sprite, and groups as its clips; or as the manifest says that was kept with them.
 ///
 /// # Errors
-/// Where names or clips can't be those of a set.
+/// If names or clips can't be those of a set.
 pub fn layer_frames(
     layered: LayeredImage,
     sprite: &Name,

@@ -29,7 +29,7 @@ pub fn load(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, FileError
 /// The frames of a manifest as far as it alone tells: their pixels are not read, and all of them are blank.
 ///
 /// # Errors
-/// Where the manifest can't be read, or its numbers don't belong together.
+/// If the manifest can't be read, or its numbers don't belong together.
 pub fn load_without_pages(path: &Path, limits: &ReadOptions) -> Result<LoadedFrames, FileError> {
     Ok(open_manifest_alone(path, limits)?.gathered)
 }
@@ -130,7 +130,7 @@ fn manifest_at(path: &Path) -> Result<Manifest, FileError> {
 /// The pages that a manifest names.
 ///
 /// # Errors
-/// Where it can't be read, or names one outside its folder.
+/// If it can't be read, or names one outside its folder.
 pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, FileError> {
     let manifest = manifest_at(path)?;
     page_files(path, &manifest)
@@ -139,7 +139,7 @@ pub fn pages_of(path: &Path) -> Result<Vec<PathBuf>, FileError> {
 /// The images that a manifest names: its pages and their companions.
 ///
 /// # Errors
-/// Where it can't be read, or names one outside its folder.
+/// If it can't be read, or names one outside its folder.
 pub fn manifest_images(path: &Path) -> Result<Vec<PathBuf>, FileError> {
     let wrong = |problem: ReadProblem| FileError::read(path, problem);
     let manifest = manifest_at(path)?;
@@ -223,7 +223,7 @@ pub struct CompanionFault {
 /// What is wrong with the companions that a manifest names. Pages that no frame is on are passed over.
 ///
 /// # Errors
-/// Where the manifest or a companion that is there can't be read.
+/// If the manifest or a companion that is there can't be read.
 pub fn companion_problems(path: &Path, limits: &ReadOptions) -> Result<Vec<CompanionFault>, FileError> {
     let wrong = |problem: ReadProblem| FileError::read(path, problem);
     let manifest = manifest_at(path)?;

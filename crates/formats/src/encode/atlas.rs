@@ -165,7 +165,7 @@ pub fn stem_of(path: &Path) -> Option<String> {
 /// called once a page file, from any thread.
 ///
 /// # Errors
-/// Where pages can't be files, or can't be encoded, or the transaction refuses a target.
+/// If pages can't be files, or can't be encoded, or the transaction refuses a target.
 pub fn atlas(
     path: &Path,
     atlases: &[Atlas],

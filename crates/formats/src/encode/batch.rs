@@ -10,7 +10,7 @@ const BYTES_PER_PIXEL: u64 = 12;
 /// Encodes pictures of these sizes, each by its place. Which go together depends on memory alone, and what they become on nothing.
 ///
 /// # Errors
-/// Where one alone is larger than what is left of the memory, or can't be encoded.
+/// If one alone is larger than what is left of the memory, or can't be encoded.
 pub(super) fn encode_all<R: Send>(
     sizes: &[Size],
     memory: &Budget,

@@ -26,7 +26,7 @@ const THUMBNAIL: f64 = 256.0;
 /// Writes frames as the layers of a painting.
 ///
 /// # Errors
-/// Where the file can't be written.
+/// If the file can't be written.
 pub fn painting(path: &Path, set: &FrameSet, run: &Transaction) -> Result<Written, FileError> {
     let wrong = |problem: WriteProblem| FileError::write(path, problem);
     let canvas = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));

@@ -68,7 +68,7 @@ pub fn sheet_manifest(
 /// Writes `frames.json` into a folder whose images, named from there, are the frames of `set` and stay as they are.
 ///
 /// # Errors
-/// Where the set that is there would lose something, or the manifest can't be written.
+/// If the set that is there would lose something, or the manifest can't be written.
 pub fn images_manifest(
     folder: &Path,
     set: &FrameSet,

@@ -53,7 +53,7 @@ pub(super) struct Idents {
 /// Makes identifiers of all names.
 ///
 /// # Errors
-/// Where two would be the same. Frames and clips share their names only where `together`; `taken` is a name that none of
+/// If two would be the same. Frames and clips share their names only where `together`; `taken` is a name that none of
 /// them may have, and whose it is.
 pub(super) fn idents(
     subject: &ExportSource,
@@ -84,7 +84,7 @@ pub(super) fn idents(
 /// Makes sure that no two clips, and no two frames, have one name where a table is keyed by it.
 ///
 /// # Errors
-/// Where two have.
+/// If two have.
 pub(super) fn check_full_names(subject: &ExportSource) -> Result<(), ExportError> {
     let manifest = &subject.manifest;
     let frames = manifest.frames.iter().map(|frame| full_name(&frame.sprite, &frame.name));

@@ -98,7 +98,7 @@ const FORMAT_EXTENSIONS: [&str; 7] = ["json", "html", "csv", "css", "svg", "gltf
 /// Refuses a name that says another format than the one that is written. It distinguishes the two of glTF.
 ///
 /// # Errors
-/// Where it does.
+/// If it does.
 pub fn check_extension(path: &Path, own: &str) -> Result<(), FileError> {
     let typed = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
     let is_other =
@@ -114,7 +114,7 @@ pub fn check_extension(path: &Path, own: &str) -> Result<(), FileError> {
 /// Stages files, all or none; the first is the one the user asked for. They are in place after [`Transaction::commit`].
 ///
 /// # Errors
-/// Where one can't be written.
+/// If one can't be written.
 pub fn stage_files(files: &[File], run: &Transaction) -> Result<Written, FileError> {
     let Some((main, others)) = files.split_first() else { return Ok(Written::default()) };
     for file in files {

@@ -182,7 +182,7 @@ impl ExportSource {
     /// Reads a manifest alone, for formats that need no image of it.
     ///
     /// # Errors
-    /// Where the manifest can't be read, or its numbers don't belong together.
+    /// If the manifest can't be read, or its numbers don't belong together.
     pub fn open_without_pages(path: &Path, limits: &ReadOptions) -> Result<Self, FileError> {
         let LoadedPage { manifest, pages, .. } = open_manifest_alone(path, limits)?;
         let files = page_files(path, &manifest)?;

@@ -11,7 +11,7 @@ use crate::manifest::{Alpha, FORMAT, Manifest, PageEntry};
 /// Reads a manifest's text and checks that it doesn't contradict itself.
 ///
 /// # Errors
-/// Where it isn't JSON or a manifest, has an unknown format number, a key has a wrong value, a clip can't play, or a frame isn't
+/// If it isn't JSON or a manifest, has an unknown format number, a key has a wrong value, a clip can't play, or a frame isn't
 /// on its page.
 pub fn parse(bytes: &[u8]) -> Result<Manifest, ReadProblem> {
     // What some editors put before a text.

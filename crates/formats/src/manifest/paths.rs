@@ -20,7 +20,7 @@ pub(crate) fn page_files(path: &Path, manifest: &Manifest) -> Result<Vec<PathBuf
 /// The page a manifest in `folder` names.
 ///
 /// # Errors
-/// Where the path is absolute, climbs out with `..`, is written with `\` or a drive letter, or leads out
+/// If the path is absolute, climbs out with `..`, is written with `\` or a drive letter, or leads out
 /// of the folder through a link.
 pub(crate) fn page_path(folder: &Path, named: &str) -> Result<PathBuf, ReadProblem> {
     let outside = || ReadProblem::PathOutside(named.to_owned());

@@ -106,7 +106,7 @@ impl BuildLog {
     /// Replaces all lines, or none.
     ///
     /// # Errors
-    /// Where they can't be written.
+    /// If they can't be written.
     pub fn rewrite(&self, text: &[u8]) -> io::Result<()> {
         let mut lines = self.lines.lock().unwrap_or_else(PoisonError::into_inner);
         if lines.is_none() {

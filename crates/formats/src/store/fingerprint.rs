@@ -26,7 +26,7 @@ impl Digest {
     /// The digest of a file's contents, which are not kept in memory.
     ///
     /// # Errors
-    /// Where it can't be read.
+    /// If it can't be read.
     pub fn of_file(path: &Path) -> io::Result<Self> {
         let mut hasher = blake3::Hasher::new();
         hasher.update_reader(fs::File::open(path)?)?;

@@ -32,7 +32,7 @@ impl FingerprintCache {
     /// The digest of a file; none where there is none.
     ///
     /// # Errors
-    /// Where it is there and can't be read.
+    /// If it is there and can't be read.
     pub fn hash(&self, base: &Path, path: &Path) -> io::Result<Option<Digest>> {
         let whole = base.join(path);
         let meta = match fs::metadata(&whole) {

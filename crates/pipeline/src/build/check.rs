@@ -81,7 +81,7 @@ impl Build {
     /// not as expected, and how many findings are allowed. Frames are held only while their sprite is checked.
     ///
     /// # Errors
-    /// Where a sprite can't be made, or an atlas can't be packed.
+    /// If a sprite can't be made, or an atlas can't be packed.
     pub fn check(
         &self,
         observer: &dyn BuildObserver,

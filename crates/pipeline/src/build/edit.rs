@@ -27,7 +27,7 @@ impl Build {
     /// the text of the per-frame file that they name, or empty. Paths begin in the recipe's folder, as the context's do.
     ///
     /// # Errors
-    /// Where the lines aren't for that table, the recipe would not be one with them, the per-frame file isn't one or is outside
+    /// If the lines aren't for that table, the recipe would not be one with them, the per-frame file isn't one or is outside
     /// the recipe's folder, or a file can't be written.
     pub fn edit_sprite(
         &self,

@@ -106,7 +106,7 @@ impl Graph {
     /// Finds all sources of a recipe, and what is made of them.
     ///
     /// # Errors
-    /// Where a source is not there, two outputs have one name, steps wait for each other, and the like.
+    /// If a source is not there, two outputs have one name, steps wait for each other, and the like.
     pub fn of(recipe: Recipe) -> Result<Self, RecipeError> {
         let base = recipe.text.file().parent().unwrap_or(Path::new("")).to_owned();
         let mut graph = Self { recipe, base, figures: Vec::new(), steps: Vec::new() };
@@ -743,7 +743,7 @@ impl Graph {
     /// The step that a person means by a name: a step's own, or that of a sprite or an atlas.
     ///
     /// # Errors
-    /// Where there is none.
+    /// If there is none.
     pub fn find_target(&self, name: &str) -> Result<usize, RecipeError> {
         let own = self.steps.iter().position(|step| step.name == name);
         let is_short = |step: &Target| {

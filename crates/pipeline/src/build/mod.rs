@@ -206,7 +206,7 @@ impl BuildSetup {
     /// Reads the recipe and finds its sources.
     ///
     /// # Errors
-    /// Where something is wrong with it.
+    /// If something is wrong with it.
     pub fn open(self) -> Result<Build, Error> {
         let mut recipe = Recipe::read(&self.recipe)?;
         if let Some(folder) = self.out_dir {
@@ -288,7 +288,7 @@ impl Build {
     /// Reads a recipe and finds its sources.
     ///
     /// # Errors
-    /// Where something is wrong with it.
+    /// If something is wrong with it.
     pub fn open(recipe: &Path, run: &RunOptions) -> Result<Self, Error> {
         Self::of(recipe).options(run.clone()).open()
     }
@@ -319,7 +319,7 @@ impl Build {
     /// The whole name of the target that a person means.
     ///
     /// # Errors
-    /// Where there is none.
+    /// If there is none.
     pub fn target_named(&self, name: &str) -> Result<&str, crate::recipe::RecipeError> {
         Ok(&self.graph.steps[self.graph.find_target(name)?].name)
     }

@@ -38,7 +38,7 @@ impl RecipeSprite {
     /// Its frames.
     ///
     /// # Errors
-    /// Where its options don't go together, or a source can't be read.
+    /// If its options don't go together, or a source can't be read.
     pub(crate) fn frames(&self) -> Result<FrameSet, Error> {
         let mut cx = Context::new(&NoopObserver);
         cx.base.clone_from(&self.base);

@@ -235,7 +235,7 @@ impl Build {
     /// pages and frames are made in memory for it, where nothing was kept, and nothing is written.
     ///
     /// # Errors
-    /// Where a step can't be done.
+    /// If a step can't be done.
     pub fn describe_targets(&self, observer: &dyn BuildObserver) -> Result<Vec<TargetInfo>, Error> {
         let (record, _) = ledger::read_only(&self.records);
         let prints = FingerprintCache::new(record.files.clone(), 0);

@@ -92,7 +92,7 @@ impl TargetDigests {
     /// Looks at all inputs.
     ///
     /// # Errors
-    /// Where one is there and can't be read.
+    /// If one is there and can't be read.
     pub(super) fn of(graph: &Graph, prints: &FingerprintCache) -> Result<Self, Error> {
         let mut seen = HashSet::new();
         let files: Vec<&PathBuf> =
@@ -110,7 +110,7 @@ impl TargetDigests {
     /// Why each step is stale, if it is.
     ///
     /// # Errors
-    /// Where an output is there and can't be read.
+    /// If an output is there and can't be read.
     pub(super) fn whys(
         &self,
         graph: &Graph,
@@ -254,7 +254,7 @@ impl Build {
     /// Whether each target is stale, and why. Builds and records nothing; the observer words the findings on pages.
     ///
     /// # Errors
-    /// Where an input can't be read.
+    /// If an input can't be read.
     pub fn status(&self, observer: &dyn BuildObserver) -> Result<Vec<TargetStatus>, Error> {
         let (record, _) = super::ledger::read_only(&self.records);
         let prints = FingerprintCache::new(record.files.clone(), 0);

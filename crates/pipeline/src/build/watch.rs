@@ -48,7 +48,7 @@ impl Watch {
     /// Begins to watch a recipe's folder, without the folders in it.
     ///
     /// # Errors
-    /// Where the system can't.
+    /// If the system can't.
     pub fn begin(folder: &Path) -> Result<Self, String> {
         let (sender, events) = channel();
         let watcher = notify::recommended_watcher(sender).map_err(|error| error.to_string())?;

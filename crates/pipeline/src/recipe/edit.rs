@@ -26,7 +26,7 @@ impl Recipe {
     /// the value of its key, a table as a whole. A sprite of a pattern gets a table of its own.
     ///
     /// # Errors
-    /// Where the lines aren't TOML for that table, or the recipe would not be one with them.
+    /// If the lines aren't TOML for that table, or the recipe would not be one with them.
     pub(crate) fn with_sprite_lines(&self, sprite: &Name, lines: &str) -> Result<EditedRecipe, RecipeError> {
         let sprite = sprite.as_str();
         let bad = |file: &Path, why: String| RecipeError::for_file(file, RecipeErrorKind::Syntax(why));

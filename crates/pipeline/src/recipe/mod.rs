@@ -92,7 +92,7 @@ impl Recipe {
     /// Reads a recipe's file; a folder stands for the `shibori.toml` in it.
     ///
     /// # Errors
-    /// Where it can't be read, or something is wrong in it.
+    /// If it can't be read, or something is wrong in it.
     pub fn read(path: &Path) -> Result<Self, RecipeError> {
         let file = file_of(path)?;
         let mut text = RecipeText::new(&file, read(&file)?);
@@ -103,7 +103,7 @@ impl Recipe {
     /// Reads a recipe's text.
     ///
     /// # Errors
-    /// Where something is wrong in it.
+    /// If something is wrong in it.
     pub fn parse(text: RecipeText) -> Result<Self, RecipeError> {
         let mut whole = Table::root(&text)?;
         whole.list(INCLUDE)?;

@@ -75,7 +75,7 @@ pub enum ChangedProperty {
 /// Cleans and lines up the frames of a source. Writes nothing.
 ///
 /// # Errors
-/// Where the source can't be read, or a change can't be made.
+/// If the source can't be read, or a change can't be made.
 pub fn adjust(source: &Source, options: &AdjustOptions, cx: &Context<'_>) -> Result<Adjusted, Error> {
     let set = load_with_companions(source, cx)?;
     let _span = info_span!("adjust", frames = set.frames().len()).entered();
@@ -128,7 +128,7 @@ pub fn adjust(source: &Source, options: &AdjustOptions, cx: &Context<'_>) -> Res
 /// Stages the files of adjusted frames where they go; they are in place after [`Context::commit`]. Returns the folder, as the user would name it.
 ///
 /// # Errors
-/// Where what was named isn't a set that could be changed in place, or a file can't be written.
+/// If what was named isn't a set that could be changed in place, or a file can't be written.
 pub fn stage_adjusted(
     set: FrameSet,
     source: &Path,

@@ -35,7 +35,7 @@ pub struct CheckReport {
 /// Checks sources.
 ///
 /// # Errors
-/// Where a source can't be read.
+/// If a source can't be read.
 pub fn check(
     sources: &[Source],
     options: &CheckOptions,

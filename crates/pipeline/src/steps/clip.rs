@@ -31,7 +31,7 @@ pub struct ClipOutcome {
 /// Changes clips, and plans the manifest where that makes a difference.
 ///
 /// # Errors
-/// Where the manifest can't be read or written, or a change can't be made.
+/// If the manifest can't be read or written, or a change can't be made.
 pub fn clip(path: &Path, options: &ClipCommand, cx: &Context<'_>) -> Result<ClipOutcome, Error> {
     let _span = info_span!("clip").entered();
     options.validate()?;
@@ -67,7 +67,7 @@ fn manifest_of_name(path: &Path, manifest: &Path, cx: &Context<'_>) -> PathBuf {
 /// Changes the clips of frames that are there already.
 ///
 /// # Errors
-/// Where a change can't be made.
+/// If a change can't be made.
 pub fn edit_clips(set: FrameSet, options: &ClipCommand, cx: &Context<'_>) -> Result<FrameSet, Error> {
     Ok(apply_edits(set, options, cx)?.0)
 }

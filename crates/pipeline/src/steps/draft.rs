@@ -83,7 +83,7 @@ pub enum DraftCut {
 /// so is the folder of outputs. A file that can't be read is reported beside the sprites.
 ///
 /// # Errors
-/// Where a folder can't be read, or there is no sprite at all.
+/// If a folder can't be read, or there is no sprite at all.
 pub fn draft(sources: &[PathBuf], out: &Path, cx: &Context<'_>) -> Result<Draft, Error> {
     let _span = info_span!("draft", sources = sources.len()).entered();
     let mut found: Vec<Vec<PathBuf>> = Vec::new();

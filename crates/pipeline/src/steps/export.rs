@@ -34,7 +34,7 @@ pub fn starter(name: &str) -> Option<&'static BuiltinTemplate> {
 /// A manifest in another format; beside the manifest unless a target is given.
 ///
 /// # Errors
-/// Where the manifest, a page or the template can't be read, or the format can't hold what is in them.
+/// If the manifest, a page or the template can't be read, or the format can't hold what is in them.
 pub fn export(
     path: &Path,
     options: &ExportOptions,
@@ -103,7 +103,7 @@ fn export_as(
 /// Stages the files of an export; they are in place after [`Context::commit`].
 ///
 /// # Errors
-/// Where one can't be written.
+/// If one can't be written.
 pub fn stage_export(exported: &Exported, cx: &Context<'_>) -> Result<(), Error> {
     export::stage_files(&exported.files, cx.transaction())?;
     Ok(())

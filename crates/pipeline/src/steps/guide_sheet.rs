@@ -17,7 +17,7 @@ const LAYERS: u64 = 5;
 /// Plans a guide sheet, and gives its size.
 ///
 /// # Errors
-/// Where there are more names than rows, the pivot needs a drawing, or the sheet can't be written.
+/// If there are more names than rows, the pivot needs a drawing, or the sheet can't be written.
 pub fn guide_sheet(options: &GuideOptions, output: &Path, cx: &Context<'_>) -> Result<Size, Error> {
     if options.rows.len() > options.grid.rows as usize {
         return Err(Error::Guide(GuideError::RowNames {

@@ -135,7 +135,7 @@ pub struct SequenceReport {
 /// over.
 ///
 /// # Errors
-/// Where an image that was named, or a folder, can't be read.
+/// If an image that was named, or a folder, can't be read.
 pub fn inspect(images: &[PathBuf], cx: &Context<'_>) -> Result<Vec<Inspected>, Error> {
     let mut found = Vec::new();
     for path in images {

@@ -100,7 +100,7 @@ fn note_uncut_sheet(path: &Path, set: &FrameSet, cx: &Context<'_>) {
 /// Frames of a set that is to be changed in place. It is claimed before it is read, and its files may be written over.
 ///
 /// # Errors
-/// Where the path isn't that of a set, or the set can't be read.
+/// If the path isn't that of a set, or the set can't be read.
 pub fn open_in_place(path: &Path, cx: &Context<'_>) -> Result<Source, Error> {
     cx.claim(&cx.resolve(&folder_of_set(path, cx)?).join(SET_FILE))?;
     let loaded = source(&cx.resolve(path), &ReadOptions { companions: true, ..cx.limits().clone() })?;

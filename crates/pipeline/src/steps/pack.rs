@@ -36,7 +36,7 @@ pub struct Packed {
 /// Arranges the frames of sources on pages. Writes nothing.
 ///
 /// # Errors
-/// Where a source can't be read, or frames can't be packed.
+/// If a source can't be read, or frames can't be packed.
 pub fn pack(sources: &[Source], options: &PackOptions, cx: &Context<'_>) -> Result<Packed, Error> {
     options.validate()?;
     let is_trimmed = trim_scope(options) != TrimScope::None;
@@ -202,7 +202,7 @@ fn trim_scope(options: &PackOptions) -> TrimScope {
 /// Stages the files of atlases at a path without extension; they are in place after [`Context::commit`].
 ///
 /// # Errors
-/// Where a page can't be encoded or written.
+/// If a page can't be encoded or written.
 pub fn stage_atlases(
     packed: &Packed,
     path: &Path,

@@ -116,7 +116,7 @@ pub enum CutMethod {
 /// Cuts sheets, each a sprite named after its file, cleans and shapes the frames. Writes nothing.
 ///
 /// # Errors
-/// Where a sheet can't be read or cut, or a change can't be made.
+/// If a sheet can't be read or cut, or a change can't be made.
 pub fn slice(sheets: &[Source], options: &SliceOptions, cx: &Context<'_>) -> Result<Sliced, Error> {
     let _span = info_span!("slice", sheets = sheets.len()).entered();
     options.validate()?;
@@ -307,7 +307,7 @@ pub fn default_set(sheets: &[PathBuf]) -> PathBuf {
 /// Stages the files of a set; they are in place after [`Context::commit`].
 ///
 /// # Errors
-/// Where a frame can't be a file there.
+/// If a frame can't be a file there.
 pub fn stage_set(set: FrameSet, folder: &Path, cx: &Context<'_>) -> Result<Written, Error> {
     let _span = info_span!("write", frames = set.frames().len()).entered();
     let tick = cx.progress_counter(Task::Frames, set.frames().len());
@@ -317,7 +317,7 @@ pub fn stage_set(set: FrameSet, folder: &Path, cx: &Context<'_>) -> Result<Writt
 /// Cuts sheets that stay as they are, each on its own, and writes a manifest beside each.
 ///
 /// # Errors
-/// Where a sheet can't be read or cut, or its manifest can't be written.
+/// If a sheet can't be read or cut, or its manifest can't be written.
 pub fn slice_manifests(
     sheets: &[PathBuf],
     options: &SliceOptions,

@@ -16,7 +16,7 @@ use crate::{Context, Error, Notice, SizeCause};
 /// Stages an OpenRaster file with the frames as layers, on their whole canvases; they are in place after [`Context::commit`].
 ///
 /// # Errors
-/// Where the painting would be too large, or the file can't be written.
+/// If the painting would be too large, or the file can't be written.
 pub fn stage_painting(set: &FrameSet, file: &Path, cx: &Context<'_>) -> Result<Written, Error> {
     let _span = info_span!("write", frames = set.frames().len()).entered();
     let canvas = set.frames().iter().fold(Size::default(), |size, frame| size.union(frame.canvas()));
@@ -30,7 +30,7 @@ pub fn stage_painting(set: &FrameSet, file: &Path, cx: &Context<'_>) -> Result<W
 /// The frames of an atlas with their companions, whole or as they are on the page. Writes nothing.
 ///
 /// # Errors
-/// Where the atlas can't be read.
+/// If the atlas can't be read.
 pub fn unpack(manifest: &Path, options: &UnpackOptions, cx: &Context<'_>) -> Result<FrameSet, Error> {
     let _span = info_span!("unpack").entered();
     let set = options.only.of(load_with_companions(&manifest.into(), cx)?)?;

@@ -14,7 +14,7 @@ const RESTING_GUTTERS: [u32; 3] = [0, 1, 2];
 /// With more cells than this, artists choose a cell size.
 const MOST_UNEVEN: u32 = 16;
 
-/// Fewer squares in a row are no strip.
+/// Fewer squares in a row aren't a strip.
 const STRIP: u32 = 3;
 
 /// One cell.

@@ -87,7 +87,7 @@ fn period(sheet: &Pixels, across: Axis, axis: &Division) -> Option<u32> {
         return None;
     }
     let difference = |shift: u32| difference(sheet, across, axis, shift);
-    // What shifts bring that are no period.
+    // The evidence of shifts that aren't a period.
     let mut usual: Vec<f64> =
         (1..=32).map(|step| difference(SMALLEST + (length / 2 - SMALLEST) * step / 33)).collect();
     usual.sort_by(f64::total_cmp);

@@ -18,7 +18,7 @@ use crate::cut::{Grid, SheetAnalysis};
 const STRAIGHT: u32 = 5;
 /// A long edge counts for no more than so many of them.
 const MOST_EACH: u32 = 4;
-/// Edges are no independent witnesses: one tile brings several.
+/// Edges aren't independent witnesses: one tile brings several.
 const TRUST: f64 = 0.5;
 /// Both axes must speak, in nats.
 const LEAST: f64 = 2.0;

@@ -92,7 +92,7 @@ impl PageEncoding {
     /// applied by [`paint`](shibori_core::pack::paint()).
     ///
     /// # Errors
-    /// Where the format can't hold a picture of this size.
+    /// If the format can't hold a picture of this size.
     pub fn encode(&self, image: &RgbaImage) -> Result<Vec<u8>, WriteProblem> {
         let keeps_edges = self.finish.spread > 0;
         let palette = self.colors.map(|most| Palette::of(std::slice::from_ref(image), most, keeps_edges));

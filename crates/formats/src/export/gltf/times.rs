@@ -13,7 +13,7 @@ pub(super) struct Switching {
 /// and rounded once.
 ///
 /// # Errors
-/// Where two steps begin at one time after rounding.
+/// If two steps begin at one time after rounding.
 pub(super) fn starts(clip: &ClipTimeline, timescale: u32, name: &str) -> Result<Vec<f32>, ExportError> {
     let end = clip.playback.last().map_or(0, |step| step.start_ticks + u64::from(step.ticks));
     let ticks = clip.playback.iter().map(|step| step.start_ticks).chain([end]);

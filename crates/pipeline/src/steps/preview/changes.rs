@@ -30,7 +30,7 @@ impl Comparison {
     /// Reads and compares two sources. What only one of them has of what is asked for was added or removed.
     ///
     /// # Errors
-    /// Where a source can't be read, or neither has what is asked for.
+    /// If a source can't be read, or neither has what is asked for.
     pub fn of(old: &Source, new: &Source, only: &FilterOption, cx: &Context<'_>) -> Result<Self, Error> {
         let [old, new] = [old, new].map(|source| load_whole(source, cx));
         let (old, new) = match (only.of(old?), only.of(new?)) {
@@ -44,7 +44,7 @@ impl Comparison {
     /// All of it on pictures.
     ///
     /// # Errors
-    /// Where a picture would be too large.
+    /// If a picture would be too large.
     pub fn draw(&self, options: &ChangesOptions, cx: &Context<'_>) -> Result<Vec<RgbaImage>, Error> {
         let zoom = options.zoom.get();
         let style = ChangesStyle {
@@ -60,7 +60,7 @@ impl Comparison {
     /// All of it on a page. `title` says what was compared, `summary` what differs in all.
     ///
     /// # Errors
-    /// Where a picture can't be encoded.
+    /// If a picture can't be encoded.
     pub fn page(&self, title: String, summary: String) -> Result<HtmlPage, Error> {
         let Self { old, new, changes } = self;
         let mut sections = Vec::new();

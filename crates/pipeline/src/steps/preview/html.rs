@@ -44,7 +44,7 @@ impl HtmlPage {
     /// Stages its file, and returns its size in bytes.
     ///
     /// # Errors
-    /// Where the file isn't called like a page, or can't be written.
+    /// If the file isn't called like a page, or can't be written.
     pub fn stage(&self, path: &Path, cx: &Context<'_>) -> Result<usize, Error> {
         let ending = path.extension().unwrap_or_default().to_string_lossy().to_lowercase();
         if !["html", "htm"].contains(&ending.as_str()) {

@@ -49,7 +49,7 @@ impl TableTarget {
     /// What is made of a source.
     ///
     /// # Errors
-    /// Where no sprite can have the source's name.
+    /// If no sprite can have the source's name.
     pub fn of(source: &Path, cx: &Context<'_>) -> Result<Self, Error> {
         let whole = cx.resolve(source);
         let manifest = manifest_of(&whole);

@@ -83,7 +83,7 @@ impl View {
     /// Draws a source. `after` is the same source later, for a comparison; only [`View::Drift`] shows it.
     ///
     /// # Errors
-    /// Where a source can't be read or cut, or the picture would be too large.
+    /// If a source can't be read or cut, or the picture would be too large.
     pub fn draw(
         &self,
         source: &Source,
@@ -125,7 +125,7 @@ impl RenderedPreview {
     /// Stages its files: images and a cut as PNG (`koi.png`, then `koi-1.png`), motion as GIF or APNG, a page as HTML.
     ///
     /// # Errors
-    /// Where a file can't be written, or its name doesn't have the extension of its kind.
+    /// If a file can't be written, or its name doesn't have the extension of its kind.
     pub fn stage(&self, path: &Path, cx: &Context<'_>) -> Result<WrittenView, Error> {
         let path_there = cx.resolve(path);
         let image = |image: &RgbaImage| -> Result<WrittenView, Error> {
