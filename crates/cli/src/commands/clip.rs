@@ -87,21 +87,25 @@ fn list(set: &FrameSet, clips: &[ClipReport], program: &CommandContext<'_>) {
         true => format!("{}:{}", clip.sprite, clip.name),
         false => clip.name.clone(),
     };
+    // Of the last three, only columns that say something.
+    let more: [(&str, fn(&ClipReport) -> String); 3] = [
+        ("events", |clip| clip.events.join(", ")),
+        ("off by at most", |clip| clip.deviation_ms.map(format_millis).unwrap_or_default()),
+        ("shares frames with", |clip| clip.shares_with.join(", ")),
+    ];
+    let more: Vec<_> =
+        more.into_iter().filter(|(_, of)| clips.iter().any(|clip| !of(clip).is_empty())).collect();
+    let headings: Vec<&str> = ["clip", "frames", "time", "play"]
+        .into_iter()
+        .chain(more.iter().map(|(heading, _)| *heading))
+        .collect();
     let row = |clip: &ClipReport| {
-        let shares = if clip.shares_with.is_empty() { "-".to_owned() } else { clip.shares_with.join(", ") };
-        let mut more = String::new();
-        if !clip.events.is_empty() {
-            more += &format!("; events {}", clip.events.join(", "));
-        }
-        if let Some(ms) = clip.deviation_ms {
-            more += &format!("; at most {} off", format_millis(ms));
-        }
-        let (frames, time) = (numbers_as_ranges(&clip.frames), format_millis(clip.ms));
-        vec![name(clip), frames, time, clip.way.clone(), format!("{shares}{more}")]
+        let first = [name(clip), numbers_as_ranges(&clip.frames), format_millis(clip.ms), clip.way.clone()];
+        let dash = |text: String| if text.is_empty() { "-".to_owned() } else { text };
+        first.into_iter().chain(more.iter().map(|(_, of)| dash(of(clip)))).collect()
     };
     let rows: Vec<Vec<String>> = clips.iter().map(row).collect();
-    let (heading, lines) =
-        table(&["clip", "frames", "time", "play", "shares frames with clips"], &rows, &[2]);
+    let (heading, lines) = table(&headings, &rows, &[2]);
     program.console.print_heading(&heading);
     lines.iter().for_each(|line| program.say(line));
 }

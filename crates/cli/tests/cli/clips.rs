@@ -40,6 +40,7 @@ fn the_command_lists_and_changes_the_manifest_alone() {
     let before = images();
     let listed = env.ok("clip frog");
     assert!(listed.contains("leap") && listed.contains("800 ms") && listed.contains("3=splash"), "{listed}");
+    assert!(!listed.contains("shares frames with"), "only columns that say something: {listed}");
     let result = env.json(
         "clip frog \"back = 3-0 @80ms\" --rename sit=rest --drop dive --speed 0.5 --only leap --event leap@0=jump",
     );
@@ -50,6 +51,13 @@ fn the_command_lists_and_changes_the_manifest_alone() {
         set.clips().iter().map(|c| format!("{} {} ms", c.name(), c.total_millis())).collect();
     assert_eq!(clips, ["rest 800 ms", "leap 1600 ms", "back 320 ms"]);
     assert_eq!(images(), before);
+    let listed = env.ok("clip frog");
+    let row = |clip: &str| {
+        let row = listed.lines().find(|line| line.starts_with(clip)).unwrap();
+        row.split("  ").map(str::trim).filter(|cell| !cell.is_empty()).map(str::to_owned).collect::<Vec<_>>()
+    };
+    assert_eq!(row("rest")[4..], ["-", "back"]);
+    assert_eq!(row("leap")[4..], ["0=jump, 3=splash", "-"]);
     let fitted = env.json("clip frog --snap 24fps --only back");
     assert!(fitted["clips"][0]["deviation_ms"].as_f64().unwrap() < 21.0);
     assert!(set.frames()[0].pixels().is_same_image(env.frames("frog").frames()[0].pixels()));
