@@ -4,6 +4,7 @@
 //! number within the sprite, its cell, and the time it is shown. The first step of a clip has a bar at
 //! its left, the last one at its right. What is too much for one sheet continues on the next.
 
+use std::borrow::Cow;
 use std::ops::Range;
 
 use image::RgbaImage;
@@ -119,6 +120,15 @@ impl ContactSheets {
         &self.sizes
     }
 
+    /// The same as lists, for those who show it in another way, such as in letters.
+    pub fn sections(&self) -> impl Iterator<Item = ContactSection<'_>> {
+        self.sections.iter().map(|section| ContactSection {
+            title: &section.title,
+            detail: &section.detail,
+            frames: section.shots.iter().map(|shot| ContactFrame { set: &self.set, shot }).collect(),
+        })
+    }
+
     /// Draws a sheet.
     ///
     /// # Panics
@@ -136,6 +146,53 @@ impl ContactSheets {
             drawn.draw(&mut paper, &self.set, *corner, self.overlay);
         }
         paper.into_image()
+    }
+}
+
+/// A clip, or the frames of a sprite that are in no clip.
+#[derive(Clone, Debug)]
+pub struct ContactSection<'a> {
+    /// The sprite, and the clip if it is one.
+    pub title: &'a str,
+    /// How many steps or frames, how long, and how it plays.
+    pub detail: &'a str,
+    /// In the order in which they are shown.
+    pub frames: Vec<ContactFrame<'a>>,
+}
+
+/// A frame of a section.
+#[derive(Clone, Copy, Debug)]
+pub struct ContactFrame<'a> {
+    set: &'a FrameSet,
+    shot: &'a Thumbnail,
+}
+
+impl ContactFrame<'_> {
+    /// Its number within the sprite, and its cell: `1 r0c1`.
+    pub fn label(&self) -> &str {
+        &self.shot.what
+    }
+
+    /// How long it is shown; empty if it is in no clip.
+    pub fn time(&self) -> &str {
+        &self.shot.time
+    }
+
+    /// The whole canvas, as the step shows it.
+    pub fn image(&self) -> RgbaImage {
+        self.shot.shown(self.set).full_image().to_image()
+    }
+}
+
+impl Thumbnail {
+    /// The frame, mirrored if it is shown so.
+    fn shown<'a>(&self, set: &'a FrameSet) -> Cow<'a, Frame> {
+        let frame = &set.frames()[self.frame];
+        if self.mirror {
+            Cow::Owned(mirrored(frame.clone(), Mirror::LeftRight))
+        } else {
+            Cow::Borrowed(frame)
+        }
     }
 }
 
@@ -388,9 +445,7 @@ impl SectionPart<'_> {
             for at in line.shots.clone() {
                 let shot = &section.shots[at];
                 let ends = (section.is_clip && at == 0, section.is_clip && at + 1 == section.shots.len());
-                let frame = &set.frames()[shot.frame];
-                let mirrored_frame = shot.mirror.then(|| mirrored(frame.clone(), Mirror::LeftRight));
-                let frame = mirrored_frame.as_ref().unwrap_or(frame);
+                let frame = &shot.shown(set);
                 plan.draw_shot(paper, frame, shot, (x, y), Size::new(plan.cells[at], line.height), ends);
                 overlay::draw(paper, frame, (x + BAR, y), plan.zoom, overlay);
                 x += plan.cells[at] + GAP;

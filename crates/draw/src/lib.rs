@@ -25,7 +25,7 @@ mod text;
 
 pub use animation::{AnimationStyle, Backdrop, BackdropError, render_clip, render_clips};
 pub use changes::{ChangesStyle, draw_changes, draw_difference};
-pub use contact::{ContactSheets, ContactStyle, draw_contact};
+pub use contact::{ContactFrame, ContactSection, ContactSheets, ContactStyle, draw_contact};
 pub use cut::{CutPicture, CutPlan, draw_cut};
 pub use drift::draw_drift;
 pub use guide::{Guide, draw_guide, guide_svg};

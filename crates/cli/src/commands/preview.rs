@@ -151,9 +151,7 @@ fn draw(job: &Job, program: &CommandContext<'_>) -> Result<(), Failure> {
 
 fn show(drawn: &RenderedPreview) -> Result<(), Failure> {
     match drawn {
-        RenderedPreview::Contact(sheets) => {
-            (0..sheets.sizes().len()).try_for_each(|at| terminal::show(&sheets.draw(at)))
-        }
+        RenderedPreview::Contact(sheets) => terminal::show_contact(sheets),
         RenderedPreview::Image { image, .. } => terminal::show(image),
         RenderedPreview::Cut(cut) => terminal::show(&cut.image),
         RenderedPreview::Motion(motion) => terminal::play(&motion.animation),

@@ -1,6 +1,8 @@
 //! A picture as characters: each stands for two pixels, one above the other. Never larger than the picture.
 
 use image::{RgbaImage, imageops};
+use shibori_draw::ContactSheets;
+use unicode_width::UnicodeWidthStr;
 
 /// How many colors a terminal shows.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -75,6 +77,69 @@ pub(super) fn text(picture: &RgbaImage, columns: u32, depth: Depth) -> String {
     text
 }
 
+/// Characters between frames.
+const GAP: u32 = 2;
+/// A frame is shrunk until so many are side by side.
+const SIDE_BY_SIDE: u32 = 4;
+
+/// A contact sheet, `columns` characters wide: frames as blocks, and what is written about them as letters.
+pub(super) fn contact(sheets: &ContactSheets, columns: u32, depth: Depth) -> String {
+    let mut text = String::new();
+    for section in sheets.sections() {
+        text += &format!("{}  {}\r\n", section.title, section.detail);
+        let room = (columns / SIDE_BY_SIDE).saturating_sub(GAP).max(1);
+        let frames: Vec<(RgbaImage, [&str; 2])> = section
+            .frames
+            .iter()
+            .map(|frame| (shrunk(&frame.image(), room), [frame.label(), frame.time()]))
+            .collect();
+        let cell = frames.iter().map(|(image, words)| {
+            let words = words.iter().map(|word| word.width() as u32).max().unwrap_or(0);
+            image.width().max(words.min(room))
+        });
+        let cell = cell.max().unwrap_or(1);
+        for line in frames.chunks(((columns + GAP) / (cell + GAP)).max(1) as usize) {
+            text += &row(line, cell, depth);
+        }
+        text += "\r\n";
+    }
+    text
+}
+
+/// Frames side by side in cells of one width, and their words below.
+fn row(frames: &[(RgbaImage, [&str; 2])], cell: u32, depth: Depth) -> String {
+    let height = frames.iter().map(|(image, _)| image.height()).max().unwrap_or(1);
+    let mut picture = RgbaImage::new(frames.len() as u32 * (cell + GAP) - GAP, height);
+    for (at, (image, _)) in (0..).zip(frames) {
+        imageops::replace(&mut picture, image, i64::from(at * (cell + GAP)), 0);
+    }
+    let mut text = text(&picture, picture.width(), depth);
+    for which in 0..2 {
+        let words = frames.iter().map(|(_, words)| {
+            let mut word: String = words[which].to_owned();
+            while word.width() > cell as usize {
+                word.pop();
+            }
+            let space = (cell + GAP) as usize - word.width();
+            word + &" ".repeat(space)
+        });
+        let line = words.collect::<String>();
+        if !line.trim().is_empty() {
+            text += &format!("{}\r\n", line.trim_end());
+        }
+    }
+    text
+}
+
+/// A picture no wider than that, in whole.
+fn shrunk(picture: &RgbaImage, width: u32) -> RgbaImage {
+    if picture.width() <= width {
+        return picture.clone();
+    }
+    let height = (u64::from(picture.height()) * u64::from(width)).div_ceil(u64::from(picture.width())) as u32;
+    imageops::thumbnail(picture, width, height.max(1))
+}
+
 #[cfg(test)]
 mod tests {
     use image::Rgba;
@@ -106,6 +171,26 @@ mod tests {
         }
         assert_eq!(Depth::of_terminal(|_| None), Depth::Palette);
         assert_eq!(Depth::of_terminal(|_| Some("truecolor".into())), Depth::True);
+    }
+
+    #[test]
+    fn a_contact_sheet_has_its_words_as_letters_below_the_frames() {
+        use shibori_core::{Frame, FrameSet, Name, Pixels};
+        let name = |text: &str| Name::new(text).unwrap();
+        let frame = |at: usize| {
+            let image = RgbaImage::from_pixel(40, 20, Rgba([9, 9, 9, 255]));
+            Frame::new(name("koi"), name(&format!("koi-{at}")), Pixels::from_image(image)).unwrap()
+        };
+        let set = FrameSet::new((0..5).map(frame).collect(), Vec::new()).unwrap();
+        let sheets = ContactSheets::new(set, shibori_draw::ContactStyle::default()).unwrap();
+        let shown = contact(&sheets, 80, Depth::True);
+        let plain: Vec<&str> = shown.lines().filter(|line| !line.contains('\u{1b}')).collect();
+        assert_eq!(
+            plain,
+            ["koi  5 frames", "0                   1                   2                   3", "4", ""]
+        );
+        // 40x20 pixels are 18x9, half a block each down.
+        assert_eq!(shown.matches('\u{2580}').count(), 5 * 18 * 5, "{shown}");
     }
 
     #[test]

@@ -11,6 +11,7 @@ use std::time::{Duration, Instant};
 use crossterm::{cursor, event, execute, terminal};
 use image::RgbaImage;
 use shibori_core::RenderedAnimation;
+use shibori_draw::ContactSheets;
 
 use crate::failure::Failure;
 use blocks::Depth;
@@ -41,6 +42,10 @@ fn encode_for_terminal(picture: &RgbaImage) -> Result<(), Failure> {
         Some(protocol) => protocol.text(&encoded(picture)?, columns),
         None => blocks::text(picture, columns, Depth::of_terminal(|name| std::env::var(name).ok())),
     };
+    print(&text)
+}
+
+fn print(text: &str) -> Result<(), Failure> {
     let mut out = io::stdout().lock();
     out.write_all(text.as_bytes())
         .and_then(|()| out.flush())
@@ -50,6 +55,17 @@ fn encode_for_terminal(picture: &RgbaImage) -> Result<(), Failure> {
 fn encoded(picture: &RgbaImage) -> Result<Vec<u8>, Failure> {
     shibori_formats::encode::png(picture)
         .map_err(|error| Failure::usage(format!("this terminal can't show it: {error}")))
+}
+
+/// Shows a contact sheet: as pictures, or, where pixels are blocks, with its words as letters.
+pub(crate) fn show_contact(sheets: &ContactSheets) -> Result<(), Failure> {
+    check_terminal()?;
+    let variable = |name: &str| std::env::var(name).ok();
+    if Protocol::of_terminal(variable).is_some() {
+        return (0..sheets.sizes().len()).try_for_each(|at| encode_for_terminal(&sheets.draw(at)));
+    }
+    let (columns, _) = terminal::size().unwrap_or((80, 24));
+    print(&blocks::contact(sheets, u32::from(columns), Depth::of_terminal(variable)))
 }
 
 /// Shows one picture.
