@@ -77,6 +77,9 @@ fn clip_report(clipped: &ClipOutcome, at: usize, clips_of: &[BTreeSet<usize>]) -
     }
 }
 
+/// A heading, and what is below it.
+type Column = (&'static str, fn(&ClipReport) -> String);
+
 fn list(set: &FrameSet, clips: &[ClipReport], program: &CommandContext<'_>) {
     if clips.is_empty() {
         program.say("there are no clips");
@@ -88,7 +91,7 @@ fn list(set: &FrameSet, clips: &[ClipReport], program: &CommandContext<'_>) {
         false => clip.name.clone(),
     };
     // Of the last three, only columns that say something.
-    let more: [(&str, fn(&ClipReport) -> String); 3] = [
+    let more: [Column; 3] = [
         ("events", |clip| clip.events.join(", ")),
         ("off by at most", |clip| clip.deviation_ms.map(format_millis).unwrap_or_default()),
         ("shares frames with", |clip| clip.shares_with.join(", ")),

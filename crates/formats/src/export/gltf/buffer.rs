@@ -5,6 +5,8 @@ use std::collections::HashMap;
 
 use serde_json::{Value, json};
 
+use super::{Json, text_of};
+
 /// What a list of numbers is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(super) enum Kind {
@@ -100,7 +102,7 @@ impl Buffer {
     }
 
     /// All bytes, the views of them, and the accessors.
-    pub(super) fn finished(&mut self) -> (Vec<u8>, Vec<Value>, Vec<Value>) {
+    pub(super) fn finished(&mut self) -> (Vec<u8>, Vec<Value>, Vec<Json>) {
         const FLOAT: u32 = 5126;
         const SHORT: u32 = 5123;
         const CORNERS: u32 = 34962;
@@ -152,6 +154,6 @@ impl Buffer {
                 entry
             }
         };
-        (all, views, self.accessors.iter().map(accessor).collect())
+        (all, views, self.accessors.iter().map(|one| text_of(&accessor(one))).collect())
     }
 }

@@ -19,6 +19,8 @@ mod times;
 use std::collections::HashMap;
 use std::path::Path;
 
+use serde::Serialize;
+use serde_json::value::{RawValue, to_raw_value};
 use serde_json::{Map, Value, json};
 
 use crate::escape::escape_url_path;
@@ -80,15 +82,60 @@ struct Scene<'a> {
     materials: Vec<Value>,
     /// For each page whether its material is lit with a normal map.
     has_normals: Vec<bool>,
-    meshes: Vec<Value>,
+    meshes: Vec<Json>,
     /// The mesh of a frame, mirrored or not.
     mesh_of: HashMap<(usize, bool), usize>,
-    nodes: Vec<Value>,
+    nodes: Vec<Json>,
     /// The node of each clip.
     clip_nodes: Vec<usize>,
     /// For each clip its quads.
     quads: Vec<Vec<Quad>>,
-    animations: Vec<Value>,
+    animations: Vec<Json>,
+}
+
+/// A value as text: of a hundred thousand frames, values would take a gigabyte.
+type Json = Box<RawValue>;
+
+fn text_of(value: &impl Serialize) -> Json {
+    to_raw_value(value).expect("numbers and names are JSON")
+}
+
+/// The file. Lists of the format are never empty.
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct Document {
+    asset: Value,
+    scene: usize,
+    scenes: Value,
+    nodes: Vec<Json>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    extensions_used: Option<Value>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    meshes: Vec<Json>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    animations: Vec<Json>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    materials: Vec<Value>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    textures: Vec<Value>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    images: Vec<Value>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    samplers: Vec<Value>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    accessors: Vec<Json>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    buffer_views: Vec<Value>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    buffers: Option<Value>,
+}
+
+#[derive(Serialize)]
+struct Animation<'a> {
+    name: &'a str,
+    samplers: Vec<Json>,
+    channels: Vec<Json>,
+    extras: Value,
 }
 
 /// A figure of a clip.
@@ -199,12 +246,12 @@ impl<'a> Scene<'a> {
 
     /// The tree. The root is node 0.
     fn nodes(&mut self) {
-        self.nodes.push(Value::Null);
+        self.nodes.push(text_of(&()));
         let mut children = Vec::new();
         let mut is_used = vec![false; self.subject.frames.len()];
         for clip in 0..self.subject.clips.len() {
             let node = self.nodes.len();
-            self.nodes.push(Value::Null);
+            self.nodes.push(text_of(&()));
             let mut quads: Vec<Quad> = Vec::new();
             let mut known: HashMap<(usize, bool), usize> = HashMap::new();
             let first = frame_shown(&self.subject.clips[clip].playback[0]);
@@ -221,7 +268,7 @@ impl<'a> Scene<'a> {
                 quads[quad].steps.push(at);
             }
             let quad_nodes: Vec<usize> = quads.iter().map(|quad| quad.node).collect();
-            self.nodes[node] = self.clip_node(clip, &quad_nodes);
+            self.nodes[node] = text_of(&self.clip_node(clip, &quad_nodes));
             children.push(node);
             self.clip_nodes.push(node);
             self.quads.push(quads);
@@ -231,7 +278,7 @@ impl<'a> Scene<'a> {
         }
         let mut root = json!({ "name": self.subject.stem });
         set_unless_empty(&mut root, "children", children);
-        self.nodes[0] = root;
+        self.nodes[0] = text_of(&root);
     }
 
     fn clip_node(&self, clip: usize, quads: &[usize]) -> Value {
@@ -267,7 +314,7 @@ impl<'a> Scene<'a> {
         if !is_shown {
             node["scale"] = json!([0, 0, 0]);
         }
-        self.nodes.push(node);
+        self.nodes.push(text_of(&node));
         self.nodes.len() - 1
     }
 
@@ -307,7 +354,7 @@ impl<'a> Scene<'a> {
             extras.insert("pivot".to_owned(), json!(entry.pivot));
             mesh["extras"] = Value::Object(extras);
         }
-        self.meshes.push(mesh);
+        self.meshes.push(text_of(&mesh));
         self.mesh_of.insert(key, self.meshes.len() - 1);
         self.meshes.len() - 1
     }
@@ -344,10 +391,8 @@ impl<'a> Scene<'a> {
             if !events.is_empty() {
                 extras["events"] = json!(events);
             }
-            let animation = json!({
-                "name": name, "samplers": samplers.all, "channels": channels, "extras": extras,
-            });
-            self.animations.push(animation);
+            let samplers = samplers.all;
+            self.animations.push(text_of(&Animation { name: &name, samplers, channels, extras }));
         }
         Ok(())
     }
@@ -375,36 +420,32 @@ impl<'a> Scene<'a> {
             bytes.extend(seal::PLACEHOLDER.as_bytes());
         }
         let binary = sibling_path(path, ".bin");
-        let mut json = json!({
-            "asset": { "version": "2.0", "generator": seal::PLACEHOLDER },
-            "scene": 0,
-            "scenes": [{ "name": self.subject.stem, "nodes": [0] }],
-            "nodes": self.nodes,
-        });
-        if self.materials.iter().any(|material| material.get("extensions").is_some()) {
-            json["extensionsUsed"] = json!(["KHR_materials_unlit"]);
-        }
-        for (key, list) in [
-            ("meshes", self.meshes),
-            ("animations", self.animations),
-            ("materials", self.materials),
-            ("textures", self.textures),
-            ("images", self.images),
-            ("samplers", samplers),
-            ("accessors", accessors),
-            ("bufferViews", views),
-        ] {
-            set_unless_empty(&mut json, key, list);
-        }
-        if !bytes.is_empty() {
+        let buffer = (!bytes.is_empty()).then(|| {
             let mut buffer = json!({ "byteLength": bytes.len() });
             if self.options.container == Container::Text {
                 let name = binary.file_name().unwrap_or_default().to_string_lossy();
                 buffer["uri"] = json!(escape_url_path(&name));
             }
-            json["buffers"] = json!([buffer]);
-        }
-        let text = serde_json::to_vec(&json).map_err(|error| ExportError::Encode(error.to_string()))?;
+            json!([buffer])
+        });
+        let is_unlit = self.materials.iter().any(|material| material.get("extensions").is_some());
+        let document = Document {
+            asset: json!({ "version": "2.0", "generator": seal::PLACEHOLDER }),
+            scene: 0,
+            scenes: json!([{ "name": self.subject.stem, "nodes": [0] }]),
+            nodes: self.nodes,
+            extensions_used: is_unlit.then(|| json!(["KHR_materials_unlit"])),
+            meshes: self.meshes,
+            animations: self.animations,
+            materials: self.materials,
+            textures: self.textures,
+            images: self.images,
+            samplers,
+            accessors,
+            buffer_views: views,
+            buffers: buffer,
+        };
+        let text = serde_json::to_vec(&document).map_err(|error| ExportError::Encode(error.to_string()))?;
         Ok(match self.options.container {
             Container::Binary => vec![File::new(path, seal::fill(binary_file(text, &bytes)))],
             Container::Text => {
@@ -422,7 +463,7 @@ impl<'a> Scene<'a> {
 /// Samplers of one animation; what switches alike shares one.
 #[derive(Default)]
 struct Samplers {
-    all: Vec<Value>,
+    all: Vec<Json>,
     known: HashMap<(usize, usize), usize>,
 }
 
@@ -431,14 +472,14 @@ impl Samplers {
         let scales: Vec<f32> = switching.on.iter().flat_map(|&on| [f32::from(u8::from(on)); 3]).collect();
         let key = (buffer.add(Kind::Times, &switching.times), buffer.add(Kind::Scales, &scales));
         *self.known.entry(key).or_insert_with(|| {
-            self.all.push(json!({ "input": key.0, "output": key.1, "interpolation": "STEP" }));
+            self.all.push(text_of(&json!({ "input": key.0, "output": key.1, "interpolation": "STEP" })));
             self.all.len() - 1
         })
     }
 }
 
-fn channel(sampler: usize, node: usize) -> Value {
-    json!({ "sampler": sampler, "target": { "node": node, "path": "scale" } })
+fn channel(sampler: usize, node: usize) -> Json {
+    text_of(&json!({ "sampler": sampler, "target": { "node": node, "path": "scale" } }))
 }
 
 /// What a step shows.
