@@ -120,12 +120,12 @@ impl ContactSheets {
         &self.sizes
     }
 
-    /// The same as lists, for those who show it in another way, such as in letters.
+    /// The sections as lists, for showing them some other way, such as text in a terminal.
     pub fn sections(&self) -> impl Iterator<Item = ContactSection<'_>> {
         self.sections.iter().map(|section| ContactSection {
             title: &section.title,
             detail: &section.detail,
-            frames: section.shots.iter().map(|shot| ContactFrame { set: &self.set, shot }).collect(),
+            frames: section.shots.iter().map(|shot| ContactFrame { sheets: self, shot }).collect(),
         })
     }
 
@@ -163,7 +163,7 @@ pub struct ContactSection<'a> {
 /// A frame of a section.
 #[derive(Clone, Copy, Debug)]
 pub struct ContactFrame<'a> {
-    set: &'a FrameSet,
+    sheets: &'a ContactSheets,
     shot: &'a Thumbnail,
 }
 
@@ -178,15 +178,18 @@ impl ContactFrame<'_> {
         &self.shot.time
     }
 
-    /// The whole canvas, as the step shows it.
+    /// The whole canvas, as the step shows it, at zoom 1, with what the style draws over frames.
     pub fn image(&self) -> RgbaImage {
-        self.shot.shown(self.set).full_image().to_image()
+        let frame = self.shot.drawn_frame(&self.sheets.set);
+        let mut paper = Surface::on(frame.full_image().to_image());
+        overlay::draw(&mut paper, &frame, (0, 0), 1, self.sheets.overlay);
+        paper.into_image()
     }
 }
 
 impl Thumbnail {
     /// The frame, mirrored if it is shown so.
-    fn shown<'a>(&self, set: &'a FrameSet) -> Cow<'a, Frame> {
+    fn drawn_frame<'a>(&self, set: &'a FrameSet) -> Cow<'a, Frame> {
         let frame = &set.frames()[self.frame];
         if self.mirror {
             Cow::Owned(mirrored(frame.clone(), Mirror::LeftRight))
@@ -445,7 +448,7 @@ impl SectionPart<'_> {
             for at in line.shots.clone() {
                 let shot = &section.shots[at];
                 let ends = (section.is_clip && at == 0, section.is_clip && at + 1 == section.shots.len());
-                let frame = &shot.shown(set);
+                let frame = &shot.drawn_frame(set);
                 plan.draw_shot(paper, frame, shot, (x, y), Size::new(plan.cells[at], line.height), ends);
                 overlay::draw(paper, frame, (x + BAR, y), plan.zoom, overlay);
                 x += plan.cells[at] + GAP;

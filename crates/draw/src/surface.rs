@@ -72,6 +72,11 @@ impl Surface {
         Self { image: RgbaImage::from_pixel(size.width.max(1), size.height.max(1), color) }
     }
 
+    /// A picture to draw on.
+    pub(crate) fn on(image: RgbaImage) -> Self {
+        Self { image }
+    }
+
     pub(crate) fn into_image(self) -> RgbaImage {
         self.image
     }

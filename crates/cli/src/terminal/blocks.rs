@@ -82,7 +82,7 @@ const GAP: u32 = 2;
 /// A frame is shrunk until so many are side by side.
 const SIDE_BY_SIDE: u32 = 4;
 
-/// A contact sheet, `columns` characters wide: frames as blocks, and what is written about them as letters.
+/// A contact sheet, `columns` characters wide: frames as blocks, their labels as text.
 pub(super) fn contact(sheets: &ContactSheets, columns: u32, depth: Depth) -> String {
     let mut text = String::new();
     for section in sheets.sections() {
@@ -106,7 +106,7 @@ pub(super) fn contact(sheets: &ContactSheets, columns: u32, depth: Depth) -> Str
     text
 }
 
-/// Frames side by side in cells of one width, and their words below.
+/// Frames side by side in cells of one width, with their labels below.
 fn row(frames: &[(RgbaImage, [&str; 2])], cell: u32, depth: Depth) -> String {
     let height = frames.iter().map(|(image, _)| image.height()).max().unwrap_or(1);
     let mut picture = RgbaImage::new(frames.len() as u32 * (cell + GAP) - GAP, height);
@@ -131,7 +131,7 @@ fn row(frames: &[(RgbaImage, [&str; 2])], cell: u32, depth: Depth) -> String {
     text
 }
 
-/// A picture no wider than that, in whole.
+/// The whole picture, no wider than that.
 fn shrunk(picture: &RgbaImage, width: u32) -> RgbaImage {
     if picture.width() <= width {
         return picture.clone();
@@ -174,7 +174,7 @@ mod tests {
     }
 
     #[test]
-    fn a_contact_sheet_has_its_words_as_letters_below_the_frames() {
+    fn labels_of_a_contact_sheet_are_text_below_the_frames() {
         use shibori_core::{Frame, FrameSet, Name, Pixels};
         let name = |text: &str| Name::new(text).unwrap();
         let frame = |at: usize| {
@@ -189,7 +189,7 @@ mod tests {
             plain,
             ["koi  5 frames", "0                   1                   2                   3", "4", ""]
         );
-        // 40x20 pixels are 18x9, half a block each down.
+        // 40x20 px shrink to 18x9: five rows of blocks.
         assert_eq!(shown.matches('\u{2580}').count(), 5 * 18 * 5, "{shown}");
     }
 

@@ -57,7 +57,7 @@ fn encoded(picture: &RgbaImage) -> Result<Vec<u8>, Failure> {
         .map_err(|error| Failure::usage(format!("this terminal can't show it: {error}")))
 }
 
-/// Shows a contact sheet: as pictures, or, where pixels are blocks, with its words as letters.
+/// Shows a contact sheet: as pictures, or, if pixels are blocks, with its labels as text.
 pub(crate) fn show_contact(sheets: &ContactSheets) -> Result<(), Failure> {
     check_terminal()?;
     let variable = |name: &str| std::env::var(name).ok();

@@ -93,7 +93,7 @@ const opened = async (source, file, options = {}, kind = "light-table") => {
 };
 
 // Waits for what a page computes, in any tab: browsers draw nothing in those behind others, so drawing can't be waited for.
-// Playwright's own wait takes a promise for a yes, whatever it comes to.
+// Playwright's own wait treats a promise as true, whatever it resolves to.
 const until = async (page, isSo, argument) => {
   const end = performance.now() + 90000;
   while (true) {

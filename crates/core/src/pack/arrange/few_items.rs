@@ -57,7 +57,7 @@ impl FewIndex {
     }
 }
 
-/// Which pieces are upright as wide or high as one length, or at most so.
+/// The pieces whose width or height, upright, is one length, or at most that.
 #[derive(Clone, Copy, Default)]
 struct Side {
     wide: Ranks,
