@@ -1,7 +1,7 @@
 //! What a template sees: the manifest as it stands, with what follows from it beside each frame and clip.
 
 use std::collections::{BTreeMap, HashMap};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use minijinja::Value as TemplateValue;
 use minijinja::value::{Enumerator, Object, ObjectRepr, Serde};
@@ -28,11 +28,17 @@ struct Facts {
     names: Option<Idents>,
 }
 
+/// Of no more frames and steps than this, values are kept once they are made, for templates that go through them again and
+/// again; they take about 100 MB.
+const KEPT: usize = 16_384;
+
 /// A list whose values are made when a template asks for them: all at once would take gigabytes.
 #[derive(Debug)]
 struct LazyList {
     facts: Arc<Facts>,
     of: ListKind,
+    /// One for each value; empty if none are kept.
+    kept: Vec<OnceLock<TemplateValue>>,
 }
 
 #[derive(Clone, Copy, Debug)]
@@ -44,7 +50,11 @@ enum ListKind {
 
 impl LazyList {
     fn value(facts: &Arc<Facts>, of: ListKind) -> TemplateValue {
-        TemplateValue::from_object(Self { facts: Arc::clone(facts), of })
+        let mut list = Self { facts: Arc::clone(facts), of, kept: Vec::new() };
+        if facts.len() <= KEPT {
+            list.kept.resize_with(list.len(), OnceLock::new);
+        }
+        TemplateValue::from_object(list)
     }
 
     fn len(&self) -> usize {
@@ -63,11 +73,12 @@ impl Object for LazyList {
 
     fn get_value(self: &Arc<Self>, key: &TemplateValue) -> Option<TemplateValue> {
         let at = key.as_usize().filter(|at| *at < self.len())?;
-        Some(match self.of {
+        let make = || match self.of {
             ListKind::Frames => self.facts.frame(at),
             ListKind::Steps { clip } => self.facts.step(clip, at),
             ListKind::Playback { clip } => to_template(&self.facts.clips[clip].playback[at]),
-        })
+        };
+        Some(self.kept.get(at).map_or_else(make, |kept| kept.get_or_init(make).clone()))
     }
 
     fn enumerate(self: &Arc<Self>) -> Enumerator {
@@ -128,6 +139,11 @@ struct ClipFields<'a> {
 }
 
 impl Facts {
+    /// Frames, and steps as they are played.
+    fn len(&self) -> usize {
+        self.frames.len() + self.clips.iter().map(|clip| clip.playback.len()).sum::<usize>()
+    }
+
     fn frame(&self, at: usize) -> TemplateValue {
         let (entry, geometry) = (&self.manifest.frames[at], &self.frames[at]);
         let defaults = FrameDefaults {
@@ -270,5 +286,38 @@ fn object(value: &impl serde::Serialize) -> Map<String, Value> {
     match serde_json::to_value(value) {
         Ok(Value::Object(map)) => map,
         other => unreachable!("entries are objects: {other:?}"),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::encode::PageEncoding;
+    use crate::export::sample;
+
+    #[test]
+    fn values_are_kept_once_made_and_are_those_that_are_made_each_time() {
+        let (_folder, subject) =
+            sample::subject(sample::frames(4), &["swim = 0-3,1"], &PageEncoding::default(), "pond");
+        let (manifest, frames, clips) = (&subject.manifest, &subject.frames, &subject.clips);
+        let facts = Arc::new(Facts {
+            manifest: Arc::clone(manifest),
+            frames: Arc::clone(frames),
+            clips: Arc::clone(clips),
+            names: None,
+        });
+        for of in [ListKind::Frames, ListKind::Steps { clip: 0 }, ListKind::Playback { clip: 0 }] {
+            let made = Arc::new(LazyList { facts: Arc::clone(&facts), of, kept: Vec::new() });
+            let mut kept = LazyList { facts: Arc::clone(&facts), of, kept: Vec::new() };
+            kept.kept.resize_with(kept.len(), OnceLock::new);
+            let kept = Arc::new(kept);
+            for at in [0, 1, 1, made.len() - 1] {
+                let at = TemplateValue::from(at);
+                let value = kept.get_value(&at).unwrap();
+                assert_eq!(value, made.get_value(&at).unwrap());
+            }
+            assert!(kept.kept[1].get().is_some() && kept.kept[2].get().is_none());
+            assert!(kept.get_value(&TemplateValue::from(made.len())).is_none());
+        }
     }
 }
